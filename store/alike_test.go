@@ -104,11 +104,11 @@ func TestPlacesInSQL(t *testing.T) {
 	seen := map[circulation.Place]int{}
 	require.NoError(t, h.Store.Read(t.Context(), func(tx *store.Tx) error {
 		for _, r := range rows {
-			f, err := deskdb.LookAtItem(tx, r.ID)
+			facts, err := deskdb.LookAtItem(tx, r.ID)
 			if err != nil {
 				return err
 			}
-			assert.Equal(t, r.Place, f.Place(), "item %d", r.ID)
+			assert.Equal(t, r.Place, facts.Place(), "item %d", r.ID)
 			seen[r.Place]++
 		}
 		return nil

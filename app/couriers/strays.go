@@ -178,14 +178,14 @@ func lose(a *act.Act, over []transitsdb.LateTransit) error {
 		return err
 	}
 	for _, r := range over {
-		f, err := deskdb.ItemFactsByID(a.Tx, r.ItemID)
+		facts, err := deskdb.ItemFactsByID(a.Tx, r.ItemID)
 		if err != nil {
 			return err
 		}
-		if f == nil || f.Transit == nil || f.Transit.ID != r.ID {
+		if facts == nil || facts.Transit == nil || facts.Transit.ID != r.ID {
 			continue // it has come meanwhile
 		}
-		if err := moving.GiveUp(a, f); err != nil {
+		if err := moving.GiveUp(a, facts); err != nil {
 			return err
 		}
 	}

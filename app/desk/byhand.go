@@ -12,16 +12,16 @@ import (
 
 // openLoan gives an open loan with its patron and title locked.
 func openLoan(a *act.Act, id int64) (*deskdb.Facts, error) {
-	f, l, err := deskdb.LoanFacts(a.Tx, id)
+	facts, l, err := deskdb.LoanFacts(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
 	case l == nil:
 		return nil, problem.NoSuch("loan")
-	case f.Loan == nil || f.Loan.ID != id:
+	case facts.Loan == nil || facts.Loan.ID != id:
 		return nil, ended()
 	}
-	return f, nil
+	return facts, nil
 }
 
 // Setting is another due date, set by hand.
@@ -32,20 +32,20 @@ type Setting struct {
 
 // SetDue sets the due date of a loan by hand.
 func SetDue(a *act.Act, id int64, s Setting) (*people.Card, error) {
-	f, err := openLoan(a, id)
+	facts, err := openLoan(a, id)
 	if err != nil {
 		return nil, err
 	}
-	if err := setDue(a, f, s, ""); err != nil {
+	if err := setDue(a, facts, s, ""); err != nil {
 		return nil, err
 	}
-	return people.Open(a, *f.Loan.PatronID)
+	return people.Open(a, *facts.Loan.PatronID)
 }
 
 // Claim writes down what a patron says of a loan: that it was returned, or that they never had it. Nobody is told that it is
 // overdue, nor billed for it, as long as it stands.
 func Claim(a *act.Act, id int64, what string) (*people.Card, error) {
-	f, err := openLoan(a, id)
+	facts, err := openLoan(a, id)
 	if err != nil {
 		return nil, err
 	}
@@ -56,15 +56,15 @@ func Claim(a *act.Act, id int64, what string) (*people.Card, error) {
 	if before != nil {
 		return nil, problem.Newf(problem.Refused, "This claim is already recorded.")
 	}
-	patron := *f.Loan.PatronID
+	patron := *facts.Loan.PatronID
 	loansdb.AddClaim(a.Tx, id, patron, a.Who.ID, what, a.Now)
-	a.Tell(event.Event{Kind: event.Claimed, Patron: patron, Item: f.Item.ID, Loan: id, Detail: event.Detail{Is: what}})
+	a.Tell(event.Event{Kind: event.Claimed, Patron: patron, Item: facts.Item.ID, Loan: id, Detail: event.Detail{Is: what}})
 	return people.Open(a, patron)
 }
 
 // Unclaim takes back what a patron has said of a loan: it was a mistake, and does not count.
 func Unclaim(a *act.Act, id int64) (*people.Card, error) {
-	f, err := openLoan(a, id)
+	facts, err := openLoan(a, id)
 	if err != nil {
 		return nil, err
 	}
@@ -76,6 +76,6 @@ func Unclaim(a *act.Act, id int64) (*people.Card, error) {
 		return nil, problem.Newf(problem.Refused, "There is no claim on this loan.")
 	}
 	loansdb.EndClaim(a.Tx, claim.ID, a.Now)
-	a.Tell(event.Event{Kind: event.ClaimUndone, Patron: *f.Loan.PatronID, Item: f.Item.ID, Loan: id})
-	return people.Open(a, *f.Loan.PatronID)
+	a.Tell(event.Event{Kind: event.ClaimUndone, Patron: *facts.Loan.PatronID, Item: facts.Item.ID, Loan: id})
+	return people.Open(a, *facts.Loan.PatronID)
 }

@@ -50,88 +50,88 @@ func Lend(a *act.Act, l Lending) (*Result, error) {
 	if err := people.InHand(a, here); err != nil {
 		return nil, err
 	}
-	f, b, err := deskdb.LendingFacts(a.Tx, l.Patron, l.Item)
+	facts, borrowing, err := deskdb.LendingFacts(a.Tx, l.Patron, l.Item)
 	switch {
 	case err != nil:
 		return nil, err
-	case b == nil:
+	case borrowing == nil:
 		return nil, problem.NoSuch("patron")
-	case f == nil:
+	case facts == nil:
 		return &Result{Kind: "wrong", Text: ident.Unknown("item", l.Item, l.Completed)}, nil
 	}
-	if b.Patron.MergedInto != nil {
+	if borrowing.Patron.MergedInto != nil {
 		return nil, problem.Newf(problem.Refused, "The record of this card has been merged into another. Scan the card again.")
 	}
-	r := &Result{Patron: l.Patron, Item: &ItemShown{f.Item.ID, f.Item.Barcode, f.Item.Title.Name}}
-	if text := elsewhere(a, f, b.Patron); text != "" {
+	r := &Result{Patron: l.Patron, Item: &ItemShown{facts.Item.ID, facts.Item.Barcode, facts.Item.Title.Name}}
+	if text := elsewhere(a, facts, borrowing.Patron); text != "" {
 		r.Kind, r.Text = "refused", text
 		return r, nil
 	}
-	if f.Loan != nil {
-		return r, onLoan(a, f, r)
+	if facts.Loan != nil {
+		return r, onLoan(a, facts, r)
 	}
-	if err := fetched(a, f, l); err != nil {
+	if err := fetched(a, facts, l); err != nil {
 		return nil, err
 	}
-	in, err := lendingOf(a, f, b, l)
+	in, err := lendingOf(a, facts, borrowing, l)
 	if err != nil {
 		return nil, err
 	}
-	v := circulation.Lend(*in)
-	r.Why = &v.Why
-	if before := hadBefore(a, b); before != nil {
+	verdict := circulation.Lend(*in)
+	r.Why = &verdict.Why
+	if before := hadBefore(a, borrowing); before != nil {
 		r.Before = before.Text
 	}
 	r.Waiting = circulation.Waiting(in.Awaited)
-	if len(v.Left) > 0 {
-		refuse(r, &v, in.Claim)
+	if len(verdict.Left) > 0 {
+		refuse(r, &verdict, in.Claim)
 		return r, nil
 	}
-	if v.ReasonMissing(l.Reason) {
+	if verdict.ReasonMissing(l.Reason) {
 		return nil, problem.Newf(problem.Invalid, "Enter a reason for the override.")
 	}
-	r.Kind, r.Text = "staged", "Would be due "+v.Due.Near(a.Here(), a.Today())
-	row := rowOf(a, f, b, in, &v)
+	r.Kind, r.Text = "staged", "Would be due "+verdict.Due.Near(a.Here(), a.Today())
+	row := rowOf(a, facts, borrowing, in, &verdict)
 	if !l.Try {
-		if err := write(a, f, b, in, &v, row, l); err != nil {
+		if err := write(a, facts, borrowing, in, &verdict, row, l); err != nil {
 			return nil, err
 		}
-		r.Kind, r.Text = "lent", "Due "+v.Due.Near(a.Here(), a.Today())
+		r.Kind, r.Text = "lent", "Due "+verdict.Due.Near(a.Here(), a.Today())
 		if l.Fetching != 0 {
-			r.Text = "Lent to " + b.Patron.Name() + ", due " + v.Due.Near(a.Here(), a.Today())
+			r.Text = "Lent to " + borrowing.Patron.Name() + ", due " + verdict.Due.Near(a.Here(), a.Today())
 		}
 	}
-	r.Filled, r.Stale = f.Hold != nil && b.Own != nil && f.Hold.ID == b.Own.ID, b.Own != nil
+	r.Filled, r.Stale = facts.Hold != nil && borrowing.Own != nil && facts.Hold.ID == borrowing.Own.ID, borrowing.Own != nil
 	line := people.ShowLoan(a, &loansdb.LoanShown{
-		Loan: *row, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
-		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
+		Loan: *row, Barcode: facts.Item.Barcode, TitleName: facts.Item.Title.Name, HomeBranch: facts.Item.BranchCode,
+		CallNumber: facts.Item.CallNumber, Material: facts.Item.Material, Price: facts.Item.Price,
 	})
-	line.Period = v.Terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money, a.Style())
-	if v.Short {
-		line.Period = v.Terms.Value(rulebook.AwaitedPeriod).Say(rulebook.AwaitedPeriod, a.Network.Money, a.Style())
+	line.Period = verdict.Terms.Value(rulebook.LoanPeriod).Say(rulebook.LoanPeriod, a.Network.Money, a.Style())
+	if verdict.Short {
+		line.Period = verdict.Terms.Value(rulebook.AwaitedPeriod).Say(rulebook.AwaitedPeriod, a.Network.Money, a.Style())
 	}
 	r.Line = &line
 	return r, nil
 }
 
 // onLoan asks about an item that is still on loan to somebody else: it is returned first, with what that charges, and to whom.
-func onLoan(a *act.Act, f *deskdb.Facts, r *Result) error {
+func onLoan(a *act.Act, facts *deskdb.Facts, r *Result) error {
 	shown := loansdb.LoanShown{
-		Loan: *f.Loan, Barcode: f.Item.Barcode, TitleName: f.Item.Title.Name, HomeBranch: f.Item.BranchCode,
-		CallNumber: f.Item.CallNumber, Material: f.Item.Material, Price: f.Item.Price,
+		Loan: *facts.Loan, Barcode: facts.Item.Barcode, TitleName: facts.Item.Title.Name, HomeBranch: facts.Item.BranchCode,
+		CallNumber: facts.Item.CallNumber, Material: facts.Item.Material, Price: facts.Item.Price,
 	}
 	charge, err := lent.Accrued(a, &shown)
 	if err != nil {
 		return err
 	}
 	who := "somebody else"
-	if p := f.Loan.Patron; p != nil && sight.OfPatron(a.Who.Role) == sight.Whole {
+	if p := facts.Loan.Patron; p != nil && sight.OfPatron(a.Who.Role) == sight.Whole {
 		who = p.Name()
 		people.Seen(a, people.Opened, p.ID, "")
 	}
 	r.Kind = "ask"
 	r.Text = "Still on loan to " + who + ", due " + people.ShowLoan(a, &shown).Due + "."
-	if f.Loan.LostAt != nil {
+	if facts.Loan.LostAt != nil {
 		r.Text += " It is marked lost. Returning it reverses the lost charge."
 	}
 	if charge > 0 {
@@ -142,32 +142,32 @@ func onLoan(a *act.Act, f *deskdb.Facts, r *Result) error {
 }
 
 // elsewhere says that the patron has it on loan already, or that it is withdrawn, which nobody goes past.
-func elsewhere(a *act.Act, f *deskdb.Facts, p *peopledb.Patron) string {
+func elsewhere(a *act.Act, facts *deskdb.Facts, p *peopledb.Patron) string {
 	switch {
-	case f.Item.Standing == circulation.ItemWithdrawn:
-		return f.Item.Title.Name + " is withdrawn."
-	case f.Loan == nil:
+	case facts.Item.Standing == circulation.ItemWithdrawn:
+		return facts.Item.Title.Name + " is withdrawn."
+	case facts.Loan == nil:
 		return ""
-	case f.Loan.PatronID != nil && *f.Loan.PatronID == p.ID:
-		return "On loan to " + p.Name() + " already, since " + a.SayInstant(f.Loan.LentAt) + "."
+	case facts.Loan.PatronID != nil && *facts.Loan.PatronID == p.ID:
+		return "On loan to " + p.Name() + " already, since " + a.SayInstant(facts.Loan.LentAt) + "."
 	}
 	return ""
 }
 
-func lendingOf(a *act.Act, f *deskdb.Facts, b *deskdb.Borrowing, l Lending) (*circulation.Lending, error) {
+func lendingOf(a *act.Act, facts *deskdb.Facts, borrowing *deskdb.Borrowing, l Lending) (*circulation.Lending, error) {
 	in := &circulation.Lending{
-		Rules: a.Book.Rulebook, Branch: a.Here(), Now: a.Now, Borrower: people.Borrower(a, b.Patron),
-		At:  rulebook.Situate(a.Who.Branch, f.Item.BranchCode, f.Item.Collection, f.Item.Material, b.Patron.Class),
+		Rules: a.Book.Rulebook, Branch: a.Here(), Now: a.Now, Borrower: people.Borrower(a, borrowing.Patron),
+		At:  rulebook.Situate(a.Who.Branch, facts.Item.BranchCode, facts.Item.Collection, facts.Item.Material, borrowing.Patron.Class),
 		May: a.May(), Past: l.Past, Reason: l.Reason,
 	}
-	for _, o := range b.OnLoan {
+	for _, o := range borrowing.OnLoan {
 		branch := a.Network.Timetable.Branches[o.BranchCode].Branch
 		in.OnLoan = append(
 			in.OnLoan,
 			circulation.OnLoan{Material: o.Material, Branch: branch, Due: loansdb.DueOf(o.DueDate, o.DueAt)},
 		)
 	}
-	if h := f.Hold; h != nil && h.PatronID != b.Patron.ID {
+	if h := facts.Hold; h != nil && h.PatronID != borrowing.Patron.ID {
 		in.Claim = &circulation.Claim{
 			Ready:  h.State == queue.Ready,
 			Pickup: a.Network.BranchName(h.Pickup),
@@ -177,22 +177,22 @@ func lendingOf(a *act.Act, f *deskdb.Facts, b *deskdb.Borrowing, l Lending) (*ci
 			in.Claim.Until = *store.DateOf(h.ShelfUntil)
 		}
 	}
-	if a.Network.Settled.Asks(b.Patron.AskBefore, b.Patron.HistorySeen) {
-		in.Asks = append(in.Asks, hadBefore(a, b))
+	if a.Network.Settled.Asks(borrowing.Patron.AskBefore, borrowing.Patron.HistorySeen) {
+		in.Asks = append(in.Asks, hadBefore(a, borrowing))
 	}
-	in.Asks = append(in.Asks, loan.Note(f.Item.Note), loan.Parts(f.Item.Parts, f.Item.PartsSay, l.Counted))
-	in.Awaited = b.Waiting
-	waitsHere := in.Claim != nil && in.Claim.Ready && f.Hold.Pickup == a.Who.Branch
-	if waitsHere && l.Fetching == 0 && mayFetch(a, f.Hold.Patron, b.Patron) {
-		in.Claim.For = f.Hold.Patron.Name()
+	in.Asks = append(in.Asks, loan.Note(facts.Item.Note), loan.Parts(facts.Item.Parts, facts.Item.PartsSay, l.Counted))
+	in.Awaited = borrowing.Waiting
+	waitsHere := in.Claim != nil && in.Claim.Ready && facts.Hold.Pickup == a.Who.Branch
+	if waitsHere && l.Fetching == 0 && mayFetch(a, facts.Hold.Patron, borrowing.Patron) {
+		in.Claim.For = facts.Hold.Patron.Name()
 	}
 	var err error
-	in.Own, err = lent.OwnTerms(a.Book.Rulebook, f.Item)
+	in.Own, err = lent.OwnTerms(a.Book.Rulebook, facts.Item)
 	return in, err
 }
 
 // fetched refuses to lend what somebody fetches for another who does not let them.
-func fetched(a *act.Act, f *deskdb.Facts, l Lending) error {
+func fetched(a *act.Act, facts *deskdb.Facts, l Lending) error {
 	if l.Fetching == 0 {
 		return nil
 	}
@@ -200,8 +200,8 @@ func fetched(a *act.Act, f *deskdb.Facts, l Lending) error {
 	if err != nil {
 		return err
 	}
-	waits := f.Hold != nil && f.Hold.State == queue.Ready && f.Hold.PatronID == l.Patron
-	if !waits || comes == nil || !mayFetch(a, f.Hold.Patron, comes) {
+	waits := facts.Hold != nil && facts.Hold.State == queue.Ready && facts.Hold.PatronID == l.Patron
+	if !waits || comes == nil || !mayFetch(a, facts.Hold.Patron, comes) {
 		return problem.Newf(problem.Refused, "It is not on hold here for somebody this patron can collect for. Scan it again.")
 	}
 	return nil
@@ -216,18 +216,18 @@ func mayFetch(a *act.Act, waits, comes *peopledb.Patron) bool {
 }
 
 // refuse says what stands in the way: an ask where all of it may be gone past by who is here.
-func refuse(r *Result, v *circulation.Verdict, claim *circulation.Claim) {
+func refuse(r *Result, verdict *circulation.Verdict, claim *circulation.Claim) {
 	var texts []string
-	for _, s := range v.Left {
+	for _, s := range verdict.Left {
 		texts = append(texts, s.Text)
 		r.Stops = append(r.Stops, s.Kind)
 	}
 	r.Kind, r.Text = "refused", strings.Join(texts, " ")
-	if v.May {
+	if verdict.May {
 		r.Kind = "ask"
-		r.Asks = answersTo(v)
+		r.Asks = answersTo(verdict)
 	}
-	if v.Fetch && slices.ContainsFunc(v.Left, func(s loan.Stop) bool { return s.Kind == loan.MeantForElse }) {
+	if verdict.Fetch && slices.ContainsFunc(verdict.Left, func(s loan.Stop) bool { return s.Kind == loan.MeantForElse }) {
 		if r.Kind == "refused" {
 			r.Kind, r.Asks = "ask", []Choice{{"leave", "Not now", false}}
 		}
@@ -236,41 +236,41 @@ func refuse(r *Result, v *circulation.Verdict, claim *circulation.Claim) {
 }
 
 // answersTo are the ways to go where all that is left may be gone past.
-func answersTo(v *circulation.Verdict) []Choice {
+func answersTo(verdict *circulation.Verdict) []Choice {
 	only := func(kind loan.StopKind) bool {
-		return !slices.ContainsFunc(v.Left, func(s loan.Stop) bool { return s.Kind != kind })
+		return !slices.ContainsFunc(verdict.Left, func(s loan.Stop) bool { return s.Kind != kind })
 	}
 	leave := Choice{"leave", "Not now", false}
 	switch {
 	case only(loan.PartsToCount):
 		return []Choice{{"lend", "All parts there", false}, {"missing", "Lend without the missing part", true}, leave}
-	case !v.Reason:
+	case !verdict.Reason:
 		return []Choice{{"lend", "Lend it", false}, leave}
 	}
-	return []Choice{{"lend", "Lend anyway", v.Reason}, leave}
+	return []Choice{{"lend", "Lend anyway", verdict.Reason}, leave}
 }
 
 // hadBefore says that the patron has had this title before; nil where not.
-func hadBefore(a *act.Act, b *deskdb.Borrowing) *loan.Stop {
-	if b.Before == 0 {
+func hadBefore(a *act.Act, borrowing *deskdb.Borrowing) *loan.Stop {
+	if borrowing.Before == 0 {
 		return nil
 	}
-	return loan.Earlier(b.Before, calendar.DateOf(b.Last.In(a.Here().Location)), a.Style())
+	return loan.Earlier(borrowing.Before, calendar.DateOf(borrowing.Last.In(a.Here().Location)), a.Style())
 }
 
 // rowOf is the loan that is made.
 func rowOf(
 	a *act.Act,
-	f *deskdb.Facts,
-	b *deskdb.Borrowing,
+	facts *deskdb.Facts,
+	borrowing *deskdb.Borrowing,
 	in *circulation.Lending,
-	v *circulation.Verdict,
+	verdict *circulation.Verdict,
 ) *loansdb.Loan {
 	row := &loansdb.Loan{
-		ItemID: f.Item.ID, PatronID: &b.Patron.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: in.At[:],
+		ItemID: facts.Item.ID, PatronID: &borrowing.Patron.ID, BranchCode: a.Who.Branch, EditionID: a.Book.ID, Situation: in.At[:],
 		LentAt: a.Now, Awaited: in.Awaited > 0,
 	}
-	row.SetDue(v.Due)
+	row.SetDue(verdict.Due)
 	return row
 }
 
@@ -278,26 +278,26 @@ func rowOf(
 // item.
 func write(
 	a *act.Act,
-	f *deskdb.Facts,
-	b *deskdb.Borrowing,
+	facts *deskdb.Facts,
+	borrowing *deskdb.Borrowing,
 	in *circulation.Lending,
-	v *circulation.Verdict,
+	verdict *circulation.Verdict,
 	row *loansdb.Loan,
 	l Lending,
 ) error {
-	p, item := b.Patron, f.Item
-	if f.Missed {
+	p, item := borrowing.Patron, facts.Item
+	if facts.Missed {
 		stockdb.Seen(a.Tx, item.ID, a.Now)
 	}
-	if f.Uncleared {
+	if facts.Uncleared {
 		holdsdb.Cleared(a.Tx, item.ID)
 	}
-	if f.Transit != nil {
-		if f.Transit.ToteID != nil {
-			transitsdb.SeeInTote(a.Tx, *f.Transit.ToteID, a.Who.Branch, a.Now)
+	if facts.Transit != nil {
+		if facts.Transit.ToteID != nil {
+			transitsdb.SeeInTote(a.Tx, *facts.Transit.ToteID, a.Who.Branch, a.Now)
 		}
-		transitsdb.EndTransit(a.Tx, f.Transit.ID, a.Now)
-		a.Tell(event.Event{Kind: event.TransitEnded, Item: item.ID, Detail: event.Detail{Branch: f.Transit.ToBranch}})
+		transitsdb.EndTransit(a.Tx, facts.Transit.ID, a.Now)
+		a.Tell(event.Event{Kind: event.TransitEnded, Item: item.ID, Detail: event.Detail{Branch: facts.Transit.ToBranch}})
 	}
 	if item.AtBranch != a.Who.Branch || item.Standing != circulation.ItemInUse {
 		stockdb.SetStatusAt(a.Tx, item.ID, a.Who.Branch, circulation.ItemInUse)
@@ -310,14 +310,14 @@ func write(
 		stockdb.NoteItem(a.Tx, item.ID, note)
 		a.Tell(event.Event{Kind: event.Noted, Item: item.ID, Detail: event.Detail{Is: note}})
 	}
-	passed := f.Hold
-	if b.Own != nil {
-		row.FilledHold, row.FilledFrom = &b.Own.ID, b.Own.State
-		if passed != nil && passed.ID == b.Own.ID {
+	passed := facts.Hold
+	if borrowing.Own != nil {
+		row.FilledHold, row.FilledFrom = &borrowing.Own.ID, borrowing.Own.State
+		if passed != nil && passed.ID == borrowing.Own.ID {
 			passed = nil
 		}
-		b.Own.ItemID = &item.ID
-		if err := holdsdb.MoveHold(a.Tx, b.Own, queue.Fill, a.Now); err != nil {
+		borrowing.Own.ItemID = &item.ID
+		if err := holdsdb.MoveHold(a.Tx, borrowing.Own, queue.Fill, a.Now); err != nil {
 			return err
 		}
 	}
@@ -330,12 +330,12 @@ func write(
 	if err := loansdb.AddLoan(a.Tx, row); err != nil {
 		return err
 	}
-	a.Tell(event.Event{Kind: event.Lent, Patron: p.ID, Item: item.ID, Loan: row.ID, Why: &v.Why, Detail: lentDetail(v, l)})
-	if b.Own != nil {
-		a.Tell(event.Event{Kind: event.HoldFilled, Patron: p.ID, Hold: b.Own.ID, Item: item.ID, Loan: row.ID})
+	a.Tell(event.Event{Kind: event.Lent, Patron: p.ID, Item: item.ID, Loan: row.ID, Why: &verdict.Why, Detail: lentDetail(verdict, l)})
+	if borrowing.Own != nil {
+		a.Tell(event.Event{Kind: event.HoldFilled, Patron: p.ID, Hold: borrowing.Own.ID, Item: item.ID, Loan: row.ID})
 	}
 	// Another copy that was chosen for the patron's hold is free again; so is, for who was passed, any other.
-	if passed != nil || b.Own != nil && row.FilledFrom != queue.Waiting && (f.Hold == nil || f.Hold.ID != b.Own.ID) {
+	if passed != nil || borrowing.Own != nil && row.FilledFrom != queue.Waiting && (facts.Hold == nil || facts.Hold.ID != borrowing.Own.ID) {
 		if _, err := moving.Route(a, item.TitleID, 0); err != nil {
 			return err
 		}
@@ -344,8 +344,8 @@ func write(
 }
 
 // lentDetail is what is kept of a loan beside its links.
-func lentDetail(v *circulation.Verdict, l Lending) event.Detail {
-	d := event.Due(v.Due)
+func lentDetail(verdict *circulation.Verdict, l Lending) event.Detail {
+	d := event.Due(verdict.Due)
 	if l.Fetching != 0 {
 		d.Reason = "collected by a person they named"
 	}

@@ -53,17 +53,17 @@ func RenewMany(a *act.Act, patron int64, m Many) (*RenewedMany, error) {
 		if len(m.Loans) > 0 && !slices.Contains(m.Loans, l.ID) {
 			continue
 		}
-		f, err := openLoan(a, l.ID)
+		facts, err := openLoan(a, l.ID)
 		if err != nil {
 			return nil, err
 		}
-		r, decided, err := renew(a, f)
+		r, decided, err := renew(a, facts)
 		if err != nil {
 			return nil, err
 		}
 		each = append(each, decided)
 		charged += decided.Fine
-		out.Each = append(out.Each, RenewedOne{l.ID, f.Item.Title.Name, r.OK, r.Text})
+		out.Each = append(out.Each, RenewedOne{l.ID, facts.Item.Title.Name, r.OK, r.Text})
 	}
 	if len(out.Each) == 0 {
 		return nil, problem.Newf(problem.Refused, "There is nothing to renew. The items may have been returned just now.")
@@ -93,14 +93,14 @@ func SetDueOfMany(a *act.Act, patron int64, s SettingMany) (*people.Card, error)
 		if !slices.ContainsFunc(theirs, func(l loansdb.Loan) bool { return l.ID == id }) {
 			return nil, problem.NoSuch("loan of theirs") // what is somebody else's is not even locked
 		}
-		f, err := openLoan(a, id)
+		facts, err := openLoan(a, id)
 		if err != nil {
 			return nil, err
 		}
-		if f.Loan.Due().Same(loan.OnDate(s.Due)) {
+		if facts.Loan.Due().Same(loan.OnDate(s.Due)) {
 			continue // it is due on that day already
 		}
-		if err := setDue(a, f, Setting{s.Due, s.Reason}, f.Item.Title.Name+": "); err != nil {
+		if err := setDue(a, facts, Setting{s.Due, s.Reason}, facts.Item.Title.Name+": "); err != nil {
 			return nil, err
 		}
 	}
@@ -109,8 +109,8 @@ func SetDueOfMany(a *act.Act, patron int64, s SettingMany) (*people.Card, error)
 
 // setDue sets the due date of a loan by hand. It is for who is entitled to, of loans of the branch where they work, and of its own
 // items and patrons unless the network lets others be. Of is which of several it is, before what stands in the way.
-func setDue(a *act.Act, f *deskdb.Facts, s Setting, of string) error {
-	l := f.Loan
+func setDue(a *act.Act, facts *deskdb.Facts, s Setting, of string) error {
+	l := facts.Loan
 	if !a.May().MaySetDue() {
 		return problem.Newf(problem.Forbidden, "You cannot set due dates. Ask somebody who can.")
 	}
@@ -121,7 +121,7 @@ func setDue(a *act.Act, f *deskdb.Facts, s Setting, of string) error {
 			a.Network.BranchName(l.BranchCode),
 		)
 	}
-	item, patron := f.Item.BranchCode, l.Patron.BranchCode
+	item, patron := facts.Item.BranchCode, l.Patron.BranchCode
 	forbidden := func(what string, of calendar.Code) error {
 		return problem.Newf(problem.Forbidden, "%s belongs to %s. Only supervisors set due dates for other branches.",
 			what, a.Network.BranchName(of))
@@ -129,7 +129,7 @@ func setDue(a *act.Act, f *deskdb.Facts, s Setting, of string) error {
 	settled := a.Network.Settled.Counter.DueOthers
 	switch circulation.OfOthers(settled, a.Who.Role.Supervises(), a.Who.Branch, item, patron) {
 	case circulation.ItsItem:
-		return forbidden(f.Item.Title.Name, item)
+		return forbidden(facts.Item.Title.Name, item)
 	case circulation.ItsPatron:
 		return forbidden(l.Patron.Name(), patron)
 	}
@@ -147,6 +147,6 @@ func setDue(a *act.Act, f *deskdb.Facts, s Setting, of string) error {
 	loansdb.RenewLoan(a.Tx, &was, l)
 	detail := event.Due(due)
 	detail.Was, detail.Reason = was.Due().Print(branch), s.Reason
-	a.Tell(event.Event{Kind: event.DueChanged, Patron: *l.PatronID, Item: f.Item.ID, Loan: l.ID, Detail: detail})
+	a.Tell(event.Event{Kind: event.DueChanged, Patron: *l.PatronID, Item: facts.Item.ID, Loan: l.ID, Detail: detail})
 	return nil
 }

@@ -23,7 +23,7 @@ type Undone struct {
 
 // Undo takes back a loan just made, as if it had not been; the events of both stay.
 func Undo(a *act.Act, id int64) (*Undone, error) {
-	f, l, err := deskdb.LoanFacts(a.Tx, id)
+	facts, l, err := deskdb.LoanFacts(a.Tx, id)
 	switch {
 	case err != nil:
 		return nil, err
@@ -49,7 +49,7 @@ func Undo(a *act.Act, id int64) (*Undone, error) {
 		return nil, err
 	}
 	// What waits for the title may be served by the item again.
-	if _, err := moving.Route(a, f.Item.TitleID, 0); err != nil {
+	if _, err := moving.Route(a, facts.Item.TitleID, 0); err != nil {
 		return nil, err
 	}
 	return &Undone{*l.PatronID, l.ID, l.FilledHold != nil}, nil

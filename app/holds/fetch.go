@@ -214,28 +214,28 @@ func InHand(a *act.Act, text string) (*Taken, error) {
 	case ident.Card, ident.Words:
 		return wrong("No item", "“"+text+"” is not an item's number. Scan the item's label.")
 	}
-	f, err := deskdb.ItemFacts(a.Tx, scan.Number)
+	facts, err := deskdb.ItemFacts(a.Tx, scan.Number)
 	switch {
 	case err != nil:
 		return nil, err
-	case f == nil:
+	case facts == nil:
 		return wrong("Not ours?", ident.Unknown("item", scan.Number, scan.Completed))
-	case f.Loan != nil:
-		return wrong("On loan", f.Item.Title.Name+" is still on loan. Return it under Returns first.")
-	case f.Item.Standing == circulation.ItemWithdrawn:
-		return wrong("Withdrawn", f.Item.Title.Name+" is withdrawn.")
+	case facts.Loan != nil:
+		return wrong("On loan", facts.Item.Title.Name+" is still on loan. Return it under Returns first.")
+	case facts.Item.Standing == circulation.ItemWithdrawn:
+		return wrong("Withdrawn", facts.Item.Title.Name+" is withdrawn.")
 	}
-	received := f.Transit != nil
-	placed, err := moving.Place(a, f)
+	received := facts.Transit != nil
+	placed, err := moving.Place(a, facts)
 	if err != nil {
 		return nil, err
 	}
 	t := &Taken{
 		OK:    true,
 		Text:  placed.Why.Result,
-		Title: f.Item.Title.Name,
-		Item:  f.Item.ID,
-		Code:  f.Item.Barcode,
+		Title: facts.Item.Title.Name,
+		Item:  facts.Item.ID,
+		Code:  facts.Item.Barcode,
 		Sign:  placed.Sign,
 		Why:   &placed.Why,
 		Meant: ident.Item,

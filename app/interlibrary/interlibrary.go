@@ -270,12 +270,12 @@ func Arrived(a *act.Act, id int64, agreed *calendar.Date) (*Taken, error) {
 	if err := holdsdb.AddHold(a.Tx, h); err != nil {
 		return nil, err
 	}
-	f, err := deskdb.ItemFactsByID(a.Tx, item.ID)
+	facts, err := deskdb.ItemFactsByID(a.Tx, item.ID)
 	if err != nil {
 		return nil, err
 	}
 	a.Tell(event.Event{Kind: event.ArrivedOutside, Patron: *r.PatronID, Item: item.ID, Request: r.ID})
-	placed, err := moving.Place(a, f)
+	placed, err := moving.Place(a, facts)
 	if err != nil {
 		return nil, err
 	}
@@ -325,21 +325,21 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 	if r.ItemID == nil {
 		return nil, problem.Newf(problem.Refused, "No item of this request is here.")
 	}
-	f, err := deskdb.ItemFactsByID(a.Tx, *r.ItemID)
+	facts, err := deskdb.ItemFactsByID(a.Tx, *r.ItemID)
 	if err != nil {
 		return nil, err
 	}
 	switch {
-	case f.Loan != nil:
+	case facts.Loan != nil:
 		return nil, problem.Newf(problem.Refused, "It is still on loan to the patron. Return it first.")
-	case f.Transit != nil || f.Hold != nil:
+	case facts.Transit != nil || facts.Hold != nil:
 		return nil, problem.Newf(problem.Refused, "It is still on hold or in transit. Receive it or cancel the hold first.")
 	}
 	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
 		return nil, err
 	}
-	stockdb.SetStatus(a.Tx, f.Item.ID, circulation.ItemWithdrawn, "")
-	a.Tell(event.Event{Kind: event.SentHome, Item: f.Item.ID, Patron: *r.PatronID, Request: r.ID})
+	stockdb.SetStatus(a.Tx, facts.Item.ID, circulation.ItemWithdrawn, "")
+	a.Tell(event.Event{Kind: event.SentHome, Item: facts.Item.ID, Patron: *r.PatronID, Request: r.ID})
 	return one(a, id)
 }
 
@@ -369,17 +369,17 @@ func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
 		}
 		return one(a, id)
 	}
-	f, err := deskdb.ItemFactsByID(a.Tx, answer.Item)
+	facts, err := deskdb.ItemFactsByID(a.Tx, answer.Item)
 	if err != nil {
 		return nil, err
 	}
-	if f == nil {
+	if facts == nil {
 		return nil, problem.NoSuch("item")
 	}
-	if f.Elsewhere() {
+	if facts.Elsewhere() {
 		return nil, problem.Newf(problem.Refused, "This copy is not on the shelf. Choose another, or decline.")
 	}
-	r.ItemID = &f.Item.ID
+	r.ItemID = &facts.Item.ID
 	if err := partners.Report(a, r, exchange.WillSupply, "", answer.Note); err != nil {
 		return nil, err
 	}

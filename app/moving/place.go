@@ -40,72 +40,72 @@ type Did struct {
 
 // Place decides where an item goes that is in hand at the actor's branch, and does it: onto the hold shelf, into a
 // tote, or to the shelf. Its title must be locked, and no open loan may be left.
-func Place(a *act.Act, f *deskdb.Facts) (*Placed, error) {
-	p := &Placed{Why: why.New("Where " + f.Item.Title.Name + " goes")}
-	p.Why = p.Why.Add(why.Fact, "In hand at "+a.Here().Name+"; belongs to "+a.Network.BranchName(f.Item.BranchCode))
-	if f.Hold != nil {
-		p.Did.Hold, p.Did.HoldFrom = f.Hold.ID, f.Hold.State
+func Place(a *act.Act, facts *deskdb.Facts) (*Placed, error) {
+	p := &Placed{Why: why.New("Where " + facts.Item.Title.Name + " goes")}
+	p.Why = p.Why.Add(why.Fact, "In hand at "+a.Here().Name+"; belongs to "+a.Network.BranchName(facts.Item.BranchCode))
+	if facts.Hold != nil {
+		p.Did.Hold, p.Did.HoldFrom = facts.Hold.ID, facts.Hold.State
 	}
-	p.arrive(a, f)
-	p.stand(a, f)
-	if f.Hold == nil && f.Item.Standing == circulation.ItemInUse {
-		if err := p.chosen(a, f); err != nil {
+	p.arrive(a, facts)
+	p.stand(a, facts)
+	if facts.Hold == nil && facts.Item.Standing == circulation.ItemInUse {
+		if err := p.chosen(a, facts); err != nil {
 			return nil, err
 		}
 	}
 	in := circulation.InHand{
-		Rules: a.Book.Rulebook, Here: a.Who.Branch, Home: f.Item.BranchCode, Collection: f.Item.Collection,
-		Material: f.Item.Material, Aside: f.Item.Standing == circulation.ItemAside, Lender: f.Lender,
+		Rules: a.Book.Rulebook, Here: a.Who.Branch, Home: facts.Item.BranchCode, Collection: facts.Item.Collection,
+		Material: facts.Item.Material, Aside: facts.Item.Standing == circulation.ItemAside, Lender: facts.Lender,
 		Style: a.Style(),
 	}
-	if f.Item.HomeUntil != nil {
-		in.Until, in.After = store.DateOf(f.Item.HomeUntil), *f.Item.HomeAfter
+	if facts.Item.HomeUntil != nil {
+		in.Until, in.After = store.DateOf(facts.Item.HomeUntil), *facts.Item.HomeAfter
 	}
-	if f.Hold != nil {
-		in.Pickup = f.Hold.Pickup
-		if known := act.Trace(f.Hold.Why); known != nil {
+	if facts.Hold != nil {
+		in.Pickup = facts.Hold.Pickup
+		if known := act.Trace(facts.Hold.Why); known != nil {
 			p.Why = p.Why.Under(why.Fact, *known)
 		}
 	}
 	way, trace := circulation.Destination(in, p.Why, a.Network.BranchName)
 	p.Why = trace
-	return p, p.follow(a, f, way)
+	return p, p.follow(a, facts, way)
 }
 
 // chosen gives an item that is meant for nobody to who waits for its title; if it can serve none of them, to somebody whose
 // item is still to be fetched.
-func (p *Placed) chosen(a *act.Act, f *deskdb.Facts) (err error) {
-	if f.Awaited {
-		if f.Hold, err = Route(a, f.Item.TitleID, f.Item.ID); err != nil {
+func (p *Placed) chosen(a *act.Act, facts *deskdb.Facts) (err error) {
+	if facts.Awaited {
+		if facts.Hold, err = Route(a, facts.Item.TitleID, facts.Item.ID); err != nil {
 			return err
 		}
 		p.Did.HoldFrom = queue.Waiting
 	}
-	if f.Hold == nil && f.Fetched {
-		if f.Hold, err = nearer(a, f.Item.TitleID, f.Item.ID); err != nil {
+	if facts.Hold == nil && facts.Fetched {
+		if facts.Hold, err = nearer(a, facts.Item.TitleID, facts.Item.ID); err != nil {
 			return err
 		}
 		p.Did.HoldFrom = queue.Fetching
-		if f.Hold != nil && f.Awaited { // the other copy may be what somebody waits for
-			if _, err := Route(a, f.Item.TitleID, 0); err != nil {
+		if facts.Hold != nil && facts.Awaited { // the other copy may be what somebody waits for
+			if _, err := Route(a, facts.Item.TitleID, 0); err != nil {
 				return err
 			}
 		}
 	}
-	if f.Hold == nil {
+	if facts.Hold == nil {
 		p.Did.HoldFrom = ""
 		return nil
 	}
-	p.Did.Hold = f.Hold.ID
+	p.Did.Hold = facts.Hold.ID
 	return nil
 }
 
 // arrive ends the live transit of an item at the actor's branch.
-func (p *Placed) arrive(a *act.Act, f *deskdb.Facts) {
-	if f.Transit == nil {
+func (p *Placed) arrive(a *act.Act, facts *deskdb.Facts) {
+	if facts.Transit == nil {
 		return
 	}
-	t := f.Transit
+	t := facts.Transit
 	if t.ToteID != nil {
 		transitsdb.SeeInTote(a.Tx, *t.ToteID, a.Who.Branch, a.Now)
 	}
@@ -114,90 +114,90 @@ func (p *Placed) arrive(a *act.Act, f *deskdb.Facts) {
 	a.Tell(
 		event.Event{
 			Kind:   event.Received,
-			Item:   f.Item.ID,
+			Item:   facts.Item.ID,
 			Detail: event.Detail{Branch: t.FromBranch, Late: t.PromisedAt != nil && a.Now.After(*t.PromisedAt)},
 		},
 	)
 	if t.ToBranch != a.Who.Branch {
 		p.Why = p.Why.Add(why.Note, "Was on its way to "+a.Network.BranchName(t.ToBranch)+" and came here")
 	}
-	f.Transit = nil
+	facts.Transit = nil
 }
 
 // stand writes that the item is here, and in use again if it was missing or lost: it has been seen.
-func (p *Placed) stand(a *act.Act, f *deskdb.Facts) {
-	if f.Missed {
-		stockdb.Seen(a.Tx, f.Item.ID, a.Now)
+func (p *Placed) stand(a *act.Act, facts *deskdb.Facts) {
+	if facts.Missed {
+		stockdb.Seen(a.Tx, facts.Item.ID, a.Now)
 	}
-	if f.Uncleared {
-		holdsdb.Cleared(a.Tx, f.Item.ID)
+	if facts.Uncleared {
+		holdsdb.Cleared(a.Tx, facts.Item.ID)
 		a.Touch(event.Holds) // it leaves the list of what has to be cleared
 	}
-	was := f.Item.Standing
+	was := facts.Item.Standing
 	found := was == circulation.ItemMissing || was == circulation.ItemLost
-	if f.Item.AtBranch == a.Who.Branch && !found {
+	if facts.Item.AtBranch == a.Who.Branch && !found {
 		return
 	}
-	p.Did.AtBefore, p.Did.StandingBefore = f.Item.AtBranch, was
-	f.Item.AtBranch = a.Who.Branch
+	p.Did.AtBefore, p.Did.StandingBefore = facts.Item.AtBranch, was
+	facts.Item.AtBranch = a.Who.Branch
 	if found {
-		f.Item.Standing = circulation.ItemInUse
+		facts.Item.Standing = circulation.ItemInUse
 	}
-	stockdb.SetStatusAt(a.Tx, f.Item.ID, f.Item.AtBranch, f.Item.Standing)
+	stockdb.SetStatusAt(a.Tx, facts.Item.ID, facts.Item.AtBranch, facts.Item.Standing)
 	if was == circulation.ItemMissing {
-		a.Tell(event.Event{Kind: event.Found, Item: f.Item.ID})
+		a.Tell(event.Event{Kind: event.Found, Item: facts.Item.ID})
 	}
 }
 
 // follow does what a way means, and makes the sign.
-func (p *Placed) follow(a *act.Act, f *deskdb.Facts, way circulation.Way) error {
+func (p *Placed) follow(a *act.Act, facts *deskdb.Facts, way circulation.Way) error {
 	switch way.Kind {
 	case circulation.Aside:
 		p.Sign = AsideFor("Repair", "Out of use. Set it back in use under Items when it is repaired.")
 	case circulation.HoldShelf:
-		return p.shelve(a, f)
+		return p.shelve(a, facts)
 	case circulation.Outside:
 		p.Sign = Sign{
 			Kind:    circulation.Outside,
 			Heading: "Pack and return to",
-			Place:   f.Lender,
-			Detail:  f.Request + ". Mark it as returned under Interlibrary.",
+			Place:   facts.Lender,
+			Detail:  facts.Request + ". Mark it as returned under Interlibrary.",
 		}
 	case circulation.Tote:
-		return p.send(a, f, way)
+		return p.send(a, facts, way)
 	default:
-		detail := a.Network.ClassName("collection", f.Item.Collection)
-		if f.Item.CallNumber != "" {
-			detail += ", " + f.Item.CallNumber
+		detail := a.Network.ClassName("collection", facts.Item.Collection)
+		if facts.Item.CallNumber != "" {
+			detail += ", " + facts.Item.CallNumber
 		}
 		if way.Reason == circulation.Floats {
 			detail = "Stays where it came back. " + detail
 		}
 		p.Sign = Sign{Kind: circulation.Shelf, Heading: "Shelve here", Place: a.Here().Name,
-			Detail: detail + "." + season(a, f)}
+			Detail: detail + "." + season(a, facts)}
 	}
 	return nil
 }
 
 // season says until when an item belongs where it does, if it does for a time.
-func season(a *act.Act, f *deskdb.Facts) string {
-	if f.Item.HomeUntil == nil {
+func season(a *act.Act, facts *deskdb.Facts) string {
+	if facts.Item.HomeUntil == nil {
 		return ""
 	}
-	return " Belongs to " + a.Network.BranchName(f.Item.BranchCode) + " until " + a.SayDate(*store.DateOf(f.Item.HomeUntil)) +
-		", then to " + a.Network.BranchName(*f.Item.HomeAfter) + "."
+	return " Belongs to " + a.Network.BranchName(facts.Item.BranchCode) + " until " + a.SayDate(*store.DateOf(facts.Item.HomeUntil)) +
+		", then to " + a.Network.BranchName(*facts.Item.HomeAfter) + "."
 }
 
 // shelve puts the item on the hold shelf and tells the patron.
-func (p *Placed) shelve(a *act.Act, f *deskdb.Facts) error {
-	h := f.Hold
+func (p *Placed) shelve(a *act.Act, facts *deskdb.Facts) error {
+	h := facts.Hold
 	if h.State != queue.Ready {
-		at := rulebook.Situate(h.Pickup, f.Item.BranchCode, f.Item.Collection, f.Item.Material, h.Patron.Class)
+		at := rulebook.Situate(h.Pickup, facts.Item.BranchCode, facts.Item.Collection, facts.Item.Material, h.Patron.Class)
 		terms := a.Book.Decide(at, nil)
 		days := terms.Value(rulebook.HoldShelfDays).Number()
 		until := queue.ShelfUntil(a.Here(), a.Today(), days)
 		p.Why = p.Why.Add(why.Sum, "Waits "+calendar.Count(days, "open day")+", until "+a.Network.SayDate(until))
-		h.ItemID, h.ReadyAt, h.ShelfUntil, h.Why = &f.Item.ID, &a.Now, store.Column(until), store.JSON(&p.Why)
+		h.ItemID, h.ReadyAt, h.ShelfUntil, h.Why = &facts.Item.ID, &a.Now, store.Column(until), store.JSON(&p.Why)
 		if slots := a.Network.Row(a.Who.Branch).Slots; slots > 0 {
 			slot, err := holdsdb.FreeSlot(a.Tx, a.Who.Branch, slots)
 			if err != nil {
@@ -212,13 +212,13 @@ func (p *Placed) shelve(a *act.Act, f *deskdb.Facts) error {
 			event.Event{
 				Kind:   event.HoldReady,
 				Patron: h.PatronID,
-				Item:   f.Item.ID,
+				Item:   facts.Item.ID,
 				Hold:   h.ID,
 				Why:    &p.Why,
 				Detail: event.Detail{Day: &until},
 			},
 		)
-		if err := notices.HoldReady(a, h, f.Item.Title.Name, a.Here().Name, until); err != nil {
+		if err := notices.HoldReady(a, h, facts.Item.Title.Name, a.Here().Name, until); err != nil {
 			return err
 		}
 	}
@@ -238,13 +238,13 @@ var sayPurpose = map[circulation.Reason]string{
 }
 
 // send puts the item into the tote for a branch, with a promise.
-func (p *Placed) send(a *act.Act, f *deskdb.Facts, way circulation.Way) error {
+func (p *Placed) send(a *act.Act, facts *deskdb.Facts, way circulation.Way) error {
 	t := a.Network.Timetable
 	j := t.Ask(a.Who.Branch, way.To, a.Now)
 	p.Why = p.Why.Under(why.Sum, t.Why(j, a.Who.Branch, way.To, a.Now))
-	purpose := sayPurpose[way.Reason] + season(a, f)
+	purpose := sayPurpose[way.Reason] + season(a, facts)
 	if way.Reason == circulation.Returning {
-		purpose = "Belongs to " + f.Lender + "; sent home from there."
+		purpose = "Belongs to " + facts.Lender + "; sent home from there."
 	}
 	p.Sign = toteSign(t, way.To, j, a.Today(), purpose)
 	p.Why.Result = "Tote for " + p.Sign.Place
@@ -253,7 +253,7 @@ func (p *Placed) send(a *act.Act, f *deskdb.Facts, way circulation.Way) error {
 		promised = j.OnShelf
 	}
 	transit := transitsdb.Transit{
-		ItemID:     f.Item.ID,
+		ItemID:     facts.Item.ID,
 		FromBranch: a.Who.Branch,
 		ToBranch:   way.To,
 		SentAt:     a.Now,
@@ -262,14 +262,14 @@ func (p *Placed) send(a *act.Act, f *deskdb.Facts, way circulation.Way) error {
 	}
 	told := event.Event{
 		Kind:   event.Sent,
-		Item:   f.Item.ID,
+		Item:   facts.Item.ID,
 		Why:    &p.Why,
 		Detail: event.Detail{Branch: way.To, At: promised},
 	}
-	if h := f.Hold; h != nil {
+	if h := facts.Hold; h != nil {
 		transit.HoldID, p.Sign.HoldID = &h.ID, h.ID
 		told.Hold, told.Patron = h.ID, h.PatronID
-		h.ItemID, h.PromisedAt = &f.Item.ID, promised
+		h.ItemID, h.PromisedAt = &facts.Item.ID, promised
 		if err := holdsdb.MoveHold(a.Tx, h, queue.Send, a.Now); err != nil {
 			return err
 		}

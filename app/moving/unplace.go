@@ -13,17 +13,17 @@ import (
 
 // GoneOn says how somebody has gone on with an item since it was placed, so that undoing would take back more than
 // that; empty where nobody has.
-func GoneOn(a *act.Act, f *deskdb.Facts, did *Did) string {
-	name := f.Item.Title.Name
+func GoneOn(a *act.Act, facts *deskdb.Facts, did *Did) string {
+	name := facts.Item.Title.Name
 	switch {
-	case f.Transit != nil && f.Transit.ID != did.BegunTransit:
+	case facts.Transit != nil && facts.Transit.ID != did.BegunTransit:
 		return name + " has been sent on since, so this cannot be undone. Return it where it is now."
-	case did.BegunTransit != 0 && f.Transit == nil:
+	case did.BegunTransit != 0 && facts.Transit == nil:
 		return name + " has left and been scanned elsewhere since, so this can no longer be undone."
-	case f.Item.AtBranch != a.Who.Branch:
-		return name + " has been scanned at " + a.Network.BranchName(f.Item.AtBranch) +
+	case facts.Item.AtBranch != a.Who.Branch:
+		return name + " has been scanned at " + a.Network.BranchName(facts.Item.AtBranch) +
 			" since, so this cannot be undone."
-	case f.Hold != nil && f.Hold.ID != did.Hold && f.Hold.State != queue.Fetching:
+	case facts.Hold != nil && facts.Hold.ID != did.Hold && facts.Hold.State != queue.Fetching:
 		return name + " now fills a hold, so this cannot be undone."
 	}
 	return ""
@@ -31,19 +31,19 @@ func GoneOn(a *act.Act, f *deskdb.Facts, did *Did) string {
 
 // Unplace takes back what placing an item set going, with which nobody has gone on since; lent: it was on loan before.
 // A hold that the item was chosen for since, and that has not got it yet, waits again.
-func Unplace(a *act.Act, f *deskdb.Facts, did *Did, lent bool) error {
-	if did.BegunTransit != 0 && f.Transit != nil {
-		transitsdb.EndTransit(a.Tx, f.Transit.ID, a.Now)
-		a.Tell(event.Event{Kind: event.TransitUndone, Item: f.Item.ID})
+func Unplace(a *act.Act, facts *deskdb.Facts, did *Did, lent bool) error {
+	if did.BegunTransit != 0 && facts.Transit != nil {
+		transitsdb.EndTransit(a.Tx, facts.Transit.ID, a.Now)
+		a.Tell(event.Event{Kind: event.TransitUndone, Item: facts.Item.ID})
 	}
-	if h := f.Hold; h != nil {
+	if h := facts.Hold; h != nil {
 		ours := h.ID == did.Hold
 		switch {
 		case ours && did.HoldFrom == queue.Ready: // it lay on the hold shelf before, and does so again
 		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Moving && !lent:
 			// under way again
 		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Ready && !lent:
-			h.ItemID, h.ReadyAt, h.ShelfUntil = &f.Item.ID, nil, nil
+			h.ItemID, h.ReadyAt, h.ShelfUntil = &facts.Item.ID, nil, nil
 			if err := holdsdb.MoveHold(a.Tx, h, queue.Send, a.Now); err != nil {
 				return err
 			}
@@ -51,12 +51,12 @@ func Unplace(a *act.Act, f *deskdb.Facts, did *Did, lent bool) error {
 			if err := holdsdb.MoveHold(a.Tx, h, queue.PutBack, a.Now); err != nil {
 				return err
 			}
-			a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: f.Item.ID})
+			a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: facts.Item.ID})
 		}
 	}
 	if did.AtBefore != "" {
-		stockdb.SetStatusAt(a.Tx, f.Item.ID, did.AtBefore, did.StandingBefore)
-		f.Item.AtBranch, f.Item.Standing = did.AtBefore, did.StandingBefore
+		stockdb.SetStatusAt(a.Tx, facts.Item.ID, did.AtBefore, did.StandingBefore)
+		facts.Item.AtBranch, facts.Item.Standing = did.AtBefore, did.StandingBefore
 	}
 	if did.EndedTransit != 0 {
 		transitsdb.ResumeTransit(a.Tx, did.EndedTransit)
@@ -66,19 +66,19 @@ func Unplace(a *act.Act, f *deskdb.Facts, did *Did, lent bool) error {
 
 // GiveUp lets something that is under way count as missing, so that whoever waits for it gets another copy. Its title
 // and the patron must be locked.
-func GiveUp(a *act.Act, f *deskdb.Facts) error {
-	transitsdb.EndTransit(a.Tx, f.Transit.ID, a.Now)
-	if f.Transit.ToteID != nil {
-		transitsdb.LoseTote(a.Tx, *f.Transit.ToteID, a.Now)
+func GiveUp(a *act.Act, facts *deskdb.Facts) error {
+	transitsdb.EndTransit(a.Tx, facts.Transit.ID, a.Now)
+	if facts.Transit.ToteID != nil {
+		transitsdb.LoseTote(a.Tx, *facts.Transit.ToteID, a.Now)
 	}
-	if h := f.Hold; h != nil {
+	if h := facts.Hold; h != nil {
 		if err := holdsdb.MoveHold(a.Tx, h, queue.PutBack, a.Now); err != nil {
 			return err
 		}
-		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: f.Item.ID})
+		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: h.PatronID, Hold: h.ID, Item: facts.Item.ID})
 	}
-	stockdb.SetStatus(a.Tx, f.Item.ID, circulation.ItemMissing, "")
-	a.Tell(event.Event{Kind: event.Missing, Item: f.Item.ID, Detail: event.Detail{Branch: f.Transit.ToBranch}})
-	_, err := Route(a, f.Item.TitleID, 0)
+	stockdb.SetStatus(a.Tx, facts.Item.ID, circulation.ItemMissing, "")
+	a.Tell(event.Event{Kind: event.Missing, Item: facts.Item.ID, Detail: event.Detail{Branch: facts.Transit.ToBranch}})
+	_, err := Route(a, facts.Item.TitleID, 0)
 	return err
 }

@@ -127,27 +127,27 @@ func (t *taking) aside(found circulation.Found, place, detail string) {
 
 // takeBack ends the loan of an item, if there is one, and places it.
 func (t *taking) takeBack(before bool) error {
-	f := t.facts
-	t.line.ItemID = &f.Item.ID
-	t.trace = why.New(f.Item.Title.Name)
+	facts := t.facts
+	t.line.ItemID = &facts.Item.ID
+	t.trace = why.New(facts.Item.Title.Name)
 	t.line.Found = circulation.FoundNotOnLoan
 	switch {
-	case f.Loan != nil:
+	case facts.Loan != nil:
 		if err := t.end(); err != nil {
 			return err
 		}
-	case f.Transit != nil:
+	case facts.Transit != nil:
 		t.line.Found = circulation.FoundUnderWay
 	case before:
 		t.line.Found = circulation.FoundAgain
 	}
-	placed, err := moving.Place(t.Act, f)
+	placed, err := moving.Place(t.Act, facts)
 	if err != nil {
 		return err
 	}
 	t.sign, t.did = placed.Sign, placed.Did
-	if f.Item.Note != "" {
-		t.putAsideForNote(f.Item.Note)
+	if facts.Item.Note != "" {
+		t.putAsideForNote(facts.Item.Note)
 	}
 	t.trace = t.trace.Under(why.Decided, placed.Why)
 	t.trace.Result = placed.Why.Result
@@ -156,8 +156,8 @@ func (t *taking) takeBack(before bool) error {
 
 // end ends the open loan and charges its lateness under the terms it was lent by.
 func (t *taking) end() error {
-	a, f, l := t.Act, t.facts, t.facts.Loan
-	lent, err := lent.Of(a, l, f.Item)
+	a, facts, l := t.Act, t.facts, t.facts.Loan
+	lent, err := lent.Of(a, l, facts.Item)
 	if err != nil {
 		return err
 	}
@@ -184,7 +184,7 @@ func (t *taking) end() error {
 	}
 	loansdb.EndLoan(a.Tx, l.ID, a.Now, false)
 	told := event.Event{
-		Kind: event.Returned, Item: f.Item.ID, Loan: l.ID, Why: &e.Why, Detail: event.Detail{Reason: t.line.Excused},
+		Kind: event.Returned, Item: facts.Item.ID, Loan: l.ID, Why: &e.Why, Detail: event.Detail{Reason: t.line.Excused},
 	}
 	if l.PatronID != nil {
 		told.Patron = *l.PatronID
@@ -196,12 +196,12 @@ func (t *taking) end() error {
 	if err := t.charge(l, e.Why); err != nil {
 		return err
 	}
-	if f.Supplying != 0 {
-		if err := partners.Completed(a, f.Supplying); err != nil {
+	if facts.Supplying != 0 {
+		if err := partners.Completed(a, facts.Supplying); err != nil {
 			return err
 		}
 	}
-	t.borrower, f.Loan = l.Patron, nil
+	t.borrower, facts.Loan = l.Patron, nil
 	return nil
 }
 
@@ -262,10 +262,10 @@ func (t *taking) write(piles []returnsdb.Pile) (*Change, error) {
 		}
 	}
 	shown := returnsdb.LineShown{ReturnLine: *l, Who: &t.Who.Name}
-	if f := t.facts; f != nil {
-		home := string(f.Item.BranchCode)
-		shown.Barcode, shown.TitleName, shown.Home = &f.Item.Barcode, &f.Item.Title.Name, &home
-		shown.CallNumber, shown.Parts, shown.PartsSay = &f.Item.CallNumber, &f.Item.Parts, &f.Item.PartsSay
+	if facts := t.facts; facts != nil {
+		home := string(facts.Item.BranchCode)
+		shown.Barcode, shown.TitleName, shown.Home = &facts.Item.Barcode, &facts.Item.Title.Name, &home
+		shown.CallNumber, shown.Parts, shown.PartsSay = &facts.Item.CallNumber, &facts.Item.Parts, &facts.Item.PartsSay
 	}
 	c := &Change{
 		Run:   l.RunID,

@@ -66,7 +66,7 @@ func UndoLine(a *act.Act, id int64) (*Change, error) {
 }
 
 func undo(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) error {
-	f := l.Facts
+	facts := l.Facts
 	if err := mayUndo(a, l, did); err != nil {
 		return err
 	}
@@ -76,14 +76,14 @@ func undo(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) error {
 			return l.Line.ChargeID != nil && e.ID == *l.Line.ChargeID
 		})
 	}
-	if err := accounts.UndoLine(a, l.Line.ID, billed, f.Item.ID); err != nil {
+	if err := accounts.UndoLine(a, l.Line.ID, billed, facts.Item.ID); err != nil {
 		return err
 	}
-	if err := moving.Unplace(a, f, did, l.Line.LoanID != nil); err != nil {
+	if err := moving.Unplace(a, facts, did, l.Line.LoanID != nil); err != nil {
 		return err
 	}
 	undoNote(a, l, did)
-	told := event.Event{Kind: event.ReturnUndone, Item: f.Item.ID}
+	told := event.Event{Kind: event.ReturnUndone, Item: facts.Item.ID}
 	if l.Line.LoanID != nil {
 		told.Loan = *l.Line.LoanID
 		old, err := loansdb.OldLoan(a.Tx, told.Loan)
@@ -94,8 +94,8 @@ func undo(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) error {
 		if old.LostAt != nil {
 			standing = circulation.ItemLost
 		}
-		if f.Item.Standing != standing {
-			stockdb.SetStatus(a.Tx, f.Item.ID, standing, "")
+		if facts.Item.Standing != standing {
+			stockdb.SetStatus(a.Tx, facts.Item.ID, standing, "")
 		}
 		loansdb.ReopenLoan(a.Tx, told.Loan)
 	}
@@ -103,7 +103,7 @@ func undo(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) error {
 		told.Patron = *l.Line.PatronID
 	}
 	a.Tell(told)
-	_, err := moving.Route(a, f.Item.TitleID, 0)
+	_, err := moving.Route(a, facts.Item.TitleID, 0)
 	return err
 }
 
@@ -113,15 +113,15 @@ func excused(l *returnsdb.LineFacts) bool { return l.Line.Excused != "" && l.Owe
 // mayUndo refuses where others have gone on with the item since, so that undoing would take back more than the line
 // did.
 func mayUndo(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) error {
-	f, name := l.Facts, l.Facts.Item.Title.Name
+	facts, name := l.Facts, l.Facts.Item.Title.Name
 	refused := func(format string, args ...any) error { return problem.Newf(problem.Refused, format, args...) }
 	switch {
-	case f.Loan != nil || l.Since:
+	case facts.Loan != nil || l.Since:
 		return refused("%s has been lent again since, so this return cannot be undone.", name)
 	case l.Line.ChargeID != nil && l.Owed != money.Amount(l.Line.Fine) && !excused(l):
 		return refused("Part of this charge has been paid or waived, so the return cannot be undone. Refund it first.")
 	}
-	if says := moving.GoneOn(a, f, did); says != "" {
+	if says := moving.GoneOn(a, facts, did); says != "" {
 		return refused("%s", says)
 	}
 	return nil
@@ -177,7 +177,7 @@ func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
 
 // setAside takes an item that was just placed out of use again. Whoever it was meant for waits for another copy.
 func setAside(a *act.Act, l *returnsdb.LineFacts, did *moving.Did, answer string) (moving.Sign, error) {
-	f := l.Facts
+	facts := l.Facts
 	standing, told, place, asideFor := circulation.ItemAside, event.SetAside, "Repair", circulation.ForRepair
 	switch answer {
 	case "rebuy":
@@ -193,25 +193,25 @@ func setAside(a *act.Act, l *returnsdb.LineFacts, did *moving.Did, answer string
 		}
 		standing, told, place, asideFor = circulation.ItemWithdrawn, event.Withdrawn, "Withdrawn", ""
 	}
-	if f.Loan != nil {
-		return moving.Sign{}, problem.Newf(problem.Refused, "%s has been lent again since.", f.Item.Title.Name)
+	if facts.Loan != nil {
+		return moving.Sign{}, problem.Newf(problem.Refused, "%s has been lent again since.", facts.Item.Title.Name)
 	}
-	if f.Transit != nil {
-		transitsdb.EndTransit(a.Tx, f.Transit.ID, a.Now)
-		a.Tell(event.Event{Kind: event.TransitUndone, Item: f.Item.ID})
+	if facts.Transit != nil {
+		transitsdb.EndTransit(a.Tx, facts.Transit.ID, a.Now)
+		a.Tell(event.Event{Kind: event.TransitUndone, Item: facts.Item.ID})
 	}
-	if f.Hold != nil {
-		if err := holdsdb.MoveHold(a.Tx, f.Hold, queue.PutBack, a.Now); err != nil {
+	if facts.Hold != nil {
+		if err := holdsdb.MoveHold(a.Tx, facts.Hold, queue.PutBack, a.Now); err != nil {
 			return moving.Sign{}, err
 		}
-		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: f.Hold.PatronID, Hold: f.Hold.ID, Item: f.Item.ID})
+		a.Tell(event.Event{Kind: event.HoldPutBack, Patron: facts.Hold.PatronID, Hold: facts.Hold.ID, Item: facts.Item.ID})
 	}
-	stockdb.SetStatusAt(a.Tx, f.Item.ID, a.Who.Branch, standing)
-	stockdb.SetStatus(a.Tx, f.Item.ID, standing, asideFor)
+	stockdb.SetStatusAt(a.Tx, facts.Item.ID, a.Who.Branch, standing)
+	stockdb.SetStatus(a.Tx, facts.Item.ID, standing, asideFor)
 	did.SetAside, did.BegunTransit = true, 0
-	a.Tell(event.Event{Kind: told, Item: f.Item.ID, Detail: event.Detail{Reason: f.Item.Note}})
-	_, err := moving.Route(a, f.Item.TitleID, 0)
-	return moving.AsideFor(place, "“"+f.Item.Note+"”"), err
+	a.Tell(event.Event{Kind: told, Item: facts.Item.ID, Detail: event.Detail{Reason: facts.Item.Note}})
+	_, err := moving.Route(a, facts.Item.TitleID, 0)
+	return moving.AsideFor(place, "“"+facts.Item.Note+"”"), err
 }
 
 // LeaveOnAccount answers the asks of a patron in a run: the charge stays on the account.

@@ -197,78 +197,78 @@ type CellsSet struct {
 
 // SetCells sets cells together, by the fewest rules that say it: cells of one value in a grid are written as
 // blocks of rows and columns, whole rows or columns without naming them.
-func SetCells(a *act.Act, draft int64, c Cells) (*CellsSet, error) {
-	row, rules, err := openDraft(a, draft, c.Revision)
+func SetCells(a *act.Act, draft int64, cells Cells) (*CellsSet, error) {
+	row, rules, err := openDraft(a, draft, cells.Revision)
 	if err != nil {
 		return nil, err
 	}
-	term, err := termOf(c.Term)
+	term, err := termOf(cells.Term)
 	if err != nil {
 		return nil, err
 	}
-	q := Question{Rows: c.Rows, Columns: c.Columns}
-	rows, columns, err := q.axes()
+	question := Question{Rows: cells.Rows, Columns: cells.Columns}
+	rows, columns, err := question.axes()
 	if err != nil {
 		return nil, err
 	}
-	for d, v := range c.At {
+	for d, v := range cells.At {
 		if dimension, ok := rulebook.DimensionByID(d); ok {
-			q.At[dimension] = v
+			question.At[dimension] = v
 		}
 	}
 	all := values(a)
-	scopes := func(cells [][2]string, style int) []map[string][]string {
+	scopes := func(places [][2]string, style int) []map[string][]string {
 		var out []map[string][]string
-		for _, block := range rulebook.Blocks(cells) {
+		for _, block := range rulebook.Blocks(places) {
 			scope := map[string][]string{}
-			for d, v := range c.Scope {
-				if d != c.Rows && d != c.Columns && len(v) > 0 {
+			for d, v := range cells.Scope {
+				if d != cells.Rows && d != cells.Columns && len(v) > 0 {
 					scope[d] = v
 				}
 			}
-			name(scope, rows, block.Rows, all[c.Rows], a, style)
-			name(scope, columns, block.Columns, all[c.Columns], a, style)
+			name(scope, rows, block.Rows, all[cells.Rows], a, style)
+			name(scope, columns, block.Columns, all[cells.Columns], a, style)
 			out = append(out, scope)
 		}
 		return out
 	}
 	var best *attempt
 	for style := range styles {
-		t, err := try(a, row, rules, &c, &q, term, scopes(c.Cells, style))
+		tried, err := try(a, row, rules, &cells, &question, term, scopes(cells.Cells, style))
 		if err != nil {
 			return nil, err
 		}
 		// A whole row or column is one rule without the other dimension. Where narrower rules decide in some of its cells, these cells
 		// have one beside it, so that what comes to be later follows the row, too.
-		whole := slices.ContainsFunc(rulebook.Blocks(c.Cells), func(b rulebook.Block) bool {
-			return len(b.Rows) == len(all[c.Rows]) || len(b.Columns) == len(all[c.Columns])
+		whole := slices.ContainsFunc(rulebook.Blocks(cells.Cells), func(b rulebook.Block) bool {
+			return len(b.Rows) == len(all[cells.Rows]) || len(b.Columns) == len(all[cells.Columns])
 		})
-		if n := len(t.left); style == shortest && whole && n > 0 && n < len(c.Cells) {
-			both, err := try(a, row, rules, &c, &q, term, slices.Concat(scopes(c.Cells, shortest), scopes(t.left, everything)))
+		if left := len(tried.left); style == shortest && whole && left > 0 && left < len(cells.Cells) {
+			both, err := try(a, row, rules, &cells, &question, term, slices.Concat(scopes(cells.Cells, shortest), scopes(tried.left, everything)))
 			if err != nil {
 				return nil, err
 			}
-			if len(both.left) < n {
-				t = both
+			if len(both.left) < left {
+				tried = both
 			}
 		}
-		if best == nil || len(t.stay) < len(best.stay) {
-			best = t
+		if best == nil || len(tried.stay) < len(best.stay) {
+			best = tried
 		}
-		if len(t.stay) == 0 {
+		if len(tried.stay) == 0 {
 			break
 		}
 	}
-	e, err := saveDraft(
+	saved, err := saveDraft(
 		a,
 		row,
 		best.rules,
-		fmt.Sprintf("Draft %d: %s set to %v in %d cells", row.Number, c.Term, c.Value, len(c.Cells)),
+		fmt.Sprintf("Draft %d: %s set to %v in %d cells", row.Number, cells.Term, cells.Value, len(cells.Cells)),
 	)
 	if err != nil {
 		return nil, err
 	}
-	return &CellsSet{Edition: *e, Rules: best.sentences, Stay: best.stay}, nil
+	return &CellsSet{Edition: *saved, Rules: best.sentences, Stay: best.stay}, nil
 }
 
 // Styles of naming rows and columns, the shortest first. A longer one is narrower, and so may say it where a

@@ -243,7 +243,7 @@ type Changing struct {
 
 // Change writes the record of an item anew. Loans already made keep their terms; the next one follows.
 func Change(a *act.Act, id int64, in Changing) (*catalogue.Item, error) {
-	f, err := locked(a, id)
+	facts, err := locked(a, id)
 	if err != nil {
 		return nil, err
 	}
@@ -257,8 +257,8 @@ func Change(a *act.Act, id int64, in Changing) (*catalogue.Item, error) {
 			"Somebody has changed this item meanwhile. Check it again; your changes are still here.",
 		)
 	}
-	if f.Lender != "" {
-		return nil, problem.Newf(problem.Refused, "This item belongs to %s. Its record follows their request.", f.Lender)
+	if facts.Lender != "" {
+		return nil, problem.Newf(problem.Refused, "This item belongs to %s. Its record follows their request.", facts.Lender)
 	}
 	was := *now
 	if err := in.into(a, now); err != nil {
@@ -339,21 +339,21 @@ type NewStatus struct {
 
 // SetStatus writes how an item stands. What comes back into use serves whoever waits for it.
 func SetStatus(a *act.Act, id int64, s NewStatus) error {
-	f, err := locked(a, id)
+	facts, err := locked(a, id)
 	if err != nil {
 		return err
 	}
-	if f.Lender != "" {
-		return problem.Newf(problem.Refused, "This item belongs to %s. Its status follows their request.", f.Lender)
+	if facts.Lender != "" {
+		return problem.Newf(problem.Refused, "This item belongs to %s. Its status follows their request.", facts.Lender)
 	}
-	if says := circulation.MayStand(f.Place()); says != "" {
+	if says := circulation.MayStand(facts.Place()); says != "" {
 		return problem.New(problem.Refused, says)
 	}
 	if s.Standing != circulation.ItemAside {
 		s.AsideFor = ""
 	}
-	was := f.Item.Standing
-	if was == s.Standing && f.Item.AsideFor == s.AsideFor {
+	was := facts.Item.Standing
+	if was == s.Standing && facts.Item.AsideFor == s.AsideFor {
 		return nil
 	}
 	s.Reason = strings.TrimSpace(s.Reason)
@@ -361,7 +361,7 @@ func SetStatus(a *act.Act, id int64, s NewStatus) error {
 		return problem.Newf(problem.Invalid, "Enter a reason to withdraw it.")
 	}
 	stockdb.SetStatus(a.Tx, id, s.Standing, s.AsideFor)
-	if s.Standing != circulation.ItemMissing && f.Missed {
+	if s.Standing != circulation.ItemMissing && facts.Missed {
 		stockdb.Seen(a.Tx, id, a.Now)
 	}
 	told := map[circulation.ItemStatus]event.Kind{
@@ -370,9 +370,9 @@ func SetStatus(a *act.Act, id int64, s NewStatus) error {
 		circulation.ItemWithdrawn: event.Withdrawn,
 	}
 	a.Tell(event.Event{Kind: told[s.Standing], Item: id, Detail: event.Detail{
-		Branch: f.Item.AtBranch, Was: string(was), Is: string(s.AsideFor), Reason: s.Reason,
+		Branch: facts.Item.AtBranch, Was: string(was), Is: string(s.AsideFor), Reason: s.Reason,
 	}})
-	_, err = moving.Route(a, f.Item.TitleID, 0)
+	_, err = moving.Route(a, facts.Item.TitleID, 0)
 	return err
 }
 

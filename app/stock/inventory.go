@@ -154,46 +154,46 @@ func ScanShelf(a *act.Act, id int64, text string) (*ShelfLine, error) {
 	if scan.Kind != ident.Item {
 		return kept(a, line, nil, orWords(scan, text))
 	}
-	f, err := deskdb.ItemFacts(a.Tx, scan.Number)
+	facts, err := deskdb.ItemFacts(a.Tx, scan.Number)
 	if err != nil {
 		return nil, err
 	}
-	if f == nil {
+	if facts == nil {
 		return kept(a, line, nil, ident.Unknown("item", scan.Number, scan.Completed))
 	}
-	line.ItemID, line.CallNumber = &f.Item.ID, f.Item.CallNumber
-	seen, err := stockdb.SeenOnShelf(a.Tx, id, f.Item.ID, lookedBack)
+	line.ItemID, line.CallNumber = &facts.Item.ID, facts.Item.CallNumber
+	seen, err := stockdb.SeenOnShelf(a.Tx, id, facts.Item.ID, lookedBack)
 	if err != nil {
 		return nil, err
 	}
-	floats := circulation.StaysHere(a.Book.Rulebook, a.Who.Branch, f.Item.BranchCode, f.Item.Collection, f.Item.Material)
+	floats := circulation.StaysHere(a.Book.Rulebook, a.Who.Branch, facts.Item.BranchCode, facts.Item.Collection, facts.Item.Material)
 	found := circulation.AlongShelf(circulation.Shelved{
-		Again: seen.Again, Standing: f.Item.Standing, Place: f.Place(), Here: a.Who.Branch,
-		Home: f.Item.BranchCode, Floats: floats,
-		Collection: f.Item.Collection, Sought: v.Collection,
-		Misplaced: slices.Contains(shelforder.Misplaced(append(seen.Calls, f.Item.CallNumber)), len(seen.Calls)),
+		Again: seen.Again, Standing: facts.Item.Standing, Place: facts.Place(), Here: a.Who.Branch,
+		Home: facts.Item.BranchCode, Floats: floats,
+		Collection: facts.Item.Collection, Sought: v.Collection,
+		Misplaced: slices.Contains(shelforder.Misplaced(append(seen.Calls, facts.Item.CallNumber)), len(seen.Calls)),
 	})
 	line.Found = string(found)
 	if found.Found() {
-		if err := foundAgain(a, f); err != nil {
+		if err := foundAgain(a, facts); err != nil {
 			return nil, err
 		}
-	} else if f.Place() == circulation.PlaceShelf && f.Item.AtBranch != a.Who.Branch {
-		stockdb.SetStatusAt(a.Tx, f.Item.ID, a.Who.Branch, f.Item.Standing)
+	} else if facts.Place() == circulation.PlaceShelf && facts.Item.AtBranch != a.Who.Branch {
+		stockdb.SetStatusAt(a.Tx, facts.Item.ID, a.Who.Branch, facts.Item.Standing)
 	}
-	return kept(a, line, f, sayFound(a, found, f))
+	return kept(a, line, facts, sayFound(a, found, facts))
 }
 
 // foundAgain puts something that was missing back in use, here.
-func foundAgain(a *act.Act, f *deskdb.Facts) error {
-	stockdb.SetStatusAt(a.Tx, f.Item.ID, a.Who.Branch, circulation.ItemInUse)
-	stockdb.Seen(a.Tx, f.Item.ID, a.Now)
-	a.Tell(event.Event{Kind: event.Found, Item: f.Item.ID})
-	_, err := moving.Route(a, f.Item.TitleID, 0)
+func foundAgain(a *act.Act, facts *deskdb.Facts) error {
+	stockdb.SetStatusAt(a.Tx, facts.Item.ID, a.Who.Branch, circulation.ItemInUse)
+	stockdb.Seen(a.Tx, facts.Item.ID, a.Now)
+	a.Tell(event.Event{Kind: event.Found, Item: facts.Item.ID})
+	_, err := moving.Route(a, facts.Item.TitleID, 0)
 	return err
 }
 
-func kept(a *act.Act, line *stockdb.InventoryLine, f *deskdb.Facts, says string) (*ShelfLine, error) {
+func kept(a *act.Act, line *stockdb.InventoryLine, facts *deskdb.Facts, says string) (*ShelfLine, error) {
 	if err := stockdb.AddInventoryLine(a.Tx, line); err != nil {
 		return nil, err
 	}
@@ -206,28 +206,28 @@ func kept(a *act.Act, line *stockdb.InventoryLine, f *deskdb.Facts, says string)
 		Says:  says,
 	}
 	out.Good = out.Found.Good()
-	if f != nil {
-		out.Item, out.Title = f.Item.ID, f.Item.Title.Name
+	if facts != nil {
+		out.Item, out.Title = facts.Item.ID, facts.Item.Title.Name
 	}
 	return out, nil
 }
 
 // sayFound says what a scan of a shelf check met, and what to do with it.
-func sayFound(a *act.Act, found circulation.OnAShelf, f *deskdb.Facts) string {
+func sayFound(a *act.Act, found circulation.OnAShelf, facts *deskdb.Facts) string {
 	if found == circulation.ShelfFoundElsewhere {
 		there := circulation.ShelfOtherCollection
-		if f.Item.BranchCode != a.Who.Branch {
+		if facts.Item.BranchCode != a.Who.Branch {
 			there = circulation.ShelfElsewhere
 		}
-		return "It was missing and is now found. " + sayFound(a, there, f)
+		return "It was missing and is now found. " + sayFound(a, there, facts)
 	}
 	if found == circulation.ShelfElsewhere {
 		return "Its home is " + a.Network.BranchName(
-			f.Item.BranchCode,
+			facts.Item.BranchCode,
 		) + ". Take it off the shelf and scan it under Returns."
 	}
 	if found == circulation.ShelfOtherCollection {
-		return "Its home is " + a.Network.ClassName("collection", f.Item.Collection) + ". Take it there."
+		return "Its home is " + a.Network.ClassName("collection", facts.Item.Collection) + ". Take it there."
 	}
 	return sayOnAShelf[found]
 }
@@ -292,19 +292,19 @@ func UndoShelfLine(a *act.Act, id int64) (*ShelfLine, error) {
 		return nil, problem.Newf(problem.Refused, "This scan is already undone.")
 	}
 	if circulation.OnAShelf(n.Found).Found() {
-		f, err := locked(a, *n.ItemID)
+		facts, err := locked(a, *n.ItemID)
 		if err != nil {
 			return nil, err
 		}
-		if f.Place() != circulation.PlaceShelf {
+		if facts.Place() != circulation.PlaceShelf {
 			return nil, problem.Newf(problem.Refused, "It has been used since. It stays in use.")
 		}
-		stockdb.SetStatus(a.Tx, f.Item.ID, circulation.ItemMissing,
+		stockdb.SetStatus(a.Tx, facts.Item.ID, circulation.ItemMissing,
 			"")
 		a.Tell(
 			event.Event{
 				Kind:   event.Missing,
-				Item:   f.Item.ID,
+				Item:   facts.Item.ID,
 				Detail: event.Detail{Reason: "the scan that found it was undone"},
 			},
 		)

@@ -80,7 +80,7 @@ type Looking struct {
 // LookFor writes down that the actor has looked for an item. What is missing and found is in use again; what is on loan has to be
 // undone.
 func LookFor(a *act.Act, id int64, l Looking) ([]Look, error) {
-	f, err := locked(a, id)
+	facts, err := locked(a, id)
 	if err != nil {
 		return nil, err
 	}
@@ -88,13 +88,13 @@ func LookFor(a *act.Act, id int64, l Looking) ([]Look, error) {
 	if l.Place == "" {
 		return nil, problem.Newf(problem.Invalid, "Say where you looked.")
 	}
-	if l.Found && f.Loan != nil {
+	if l.Found && facts.Loan != nil {
 		return nil, problem.Newf(problem.Refused, "It is still on loan. Scan it under Returns.")
 	}
 	stockdb.AddLook(a.Tx, id, a.Who.ID, a.Who.Branch, l.Place, l.Found, a.Now)
 	switch {
-	case l.Found && f.Item.Standing == circulation.ItemMissing:
-		if err := foundAgain(a, f); err != nil {
+	case l.Found && facts.Item.Standing == circulation.ItemMissing:
+		if err := foundAgain(a, facts); err != nil {
 			return nil, err
 		}
 	case !l.Found:

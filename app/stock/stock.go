@@ -13,25 +13,25 @@ import (
 
 // locked loads an item for a change.
 func locked(a *act.Act, id int64) (*deskdb.Facts, error) {
-	f, err := deskdb.ItemFactsByID(a.Tx, id)
-	if err == nil && f == nil {
+	facts, err := deskdb.ItemFactsByID(a.Tx, id)
+	if err == nil && facts == nil {
 		err = problem.NoSuch("item")
 	}
-	return f, err
+	return facts, err
 }
 
 // Note writes the note that is shown whenever the item comes back; an empty one takes it off.
 func Note(a *act.Act, id int64, text string) error {
-	f, err := locked(a, id)
+	facts, err := locked(a, id)
 	if err != nil {
 		return err
 	}
 	text = strings.TrimSpace(text)
 	switch text {
-	case f.Item.Note:
+	case facts.Item.Note:
 		return nil
 	case "":
-		a.Tell(event.Event{Kind: event.NoteOff, Item: id, Detail: event.Detail{Was: f.Item.Note}})
+		a.Tell(event.Event{Kind: event.NoteOff, Item: id, Detail: event.Detail{Was: facts.Item.Note}})
 	default:
 		a.Tell(event.Event{Kind: event.Noted, Item: id, Detail: event.Detail{Is: text}})
 	}
@@ -47,11 +47,11 @@ type Classing struct {
 
 // Classify corrects how an item is classed. Loans already made keep their terms; the next one follows.
 func Classify(a *act.Act, id int64, c Classing) error {
-	f, err := locked(a, id)
+	facts, err := locked(a, id)
 	if err != nil {
 		return err
 	}
-	if err := offered(a, c.Material, c.Collection, f.Item.Material, f.Item.Collection); err != nil {
+	if err := offered(a, c.Material, c.Collection, facts.Item.Material, facts.Item.Collection); err != nil {
 		return err
 	}
 	stockdb.ClassifyItem(a.Tx, id, c.Material, c.Collection)
@@ -59,7 +59,7 @@ func Classify(a *act.Act, id int64, c Classing) error {
 		event.Event{
 			Kind:   event.ItemClassed,
 			Item:   id,
-			Detail: event.Detail{Was: f.Item.Material + " " + f.Item.Collection, Is: c.Material + " " + c.Collection},
+			Detail: event.Detail{Was: facts.Item.Material + " " + facts.Item.Collection, Is: c.Material + " " + c.Collection},
 		},
 	)
 	return nil

@@ -80,22 +80,22 @@ func restore(a *act.Act, b *transitsdb.Tote, s *transitsdb.ToteStep, set *did) (
 
 // unplace puts a thing back into its tote, if nobody has gone on with it since.
 func unplace(a *act.Act, p placed) (bool, error) {
-	f, err := deskdb.ItemFactsByID(a.Tx, p.Item)
-	if err != nil || f == nil || f.Loan != nil || moving.GoneOn(a, f, &p.Did) != "" {
+	facts, err := deskdb.ItemFactsByID(a.Tx, p.Item)
+	if err != nil || facts == nil || facts.Loan != nil || moving.GoneOn(a, facts, &p.Did) != "" {
 		return false, err
 	}
-	if err := moving.Unplace(a, f, &p.Did, false); err != nil {
+	if err := moving.Unplace(a, facts, &p.Did, false); err != nil {
 		return false, err
 	}
 	a.Tell(event.Event{Kind: event.UnderWayAgain, Item: p.Item})
-	_, err = moving.Route(a, f.Item.TitleID, 0)
+	_, err = moving.Route(a, facts.Item.TitleID, 0)
 	return true, err
 }
 
 // unlose lets a thing be under way again that counted as missing, if it has not turned up since.
 func unlose(a *act.Act, item, transit int64) (bool, error) {
-	f, err := deskdb.ItemFactsByID(a.Tx, item)
-	if err != nil || f == nil || f.Item.Standing != circulation.ItemMissing || f.Transit != nil {
+	facts, err := deskdb.ItemFactsByID(a.Tx, item)
+	if err != nil || facts == nil || facts.Item.Standing != circulation.ItemMissing || facts.Transit != nil {
 		return false, err
 	}
 	stockdb.SetStatus(a.Tx, item, circulation.ItemInUse, "")

@@ -200,14 +200,14 @@ func Unpack(a *act.Act, id int64) (*Unpacked, error) {
 		return nil, cannot(err)
 	}
 	for _, t := range in {
-		f, err := deskdb.ItemFactsByID(a.Tx, t.ItemID)
+		facts, err := deskdb.ItemFactsByID(a.Tx, t.ItemID)
 		if err != nil {
 			return nil, err
 		}
-		if f == nil || f.Transit == nil || f.Transit.ID != t.TransitID {
+		if facts == nil || facts.Transit == nil || facts.Transit.ID != t.TransitID {
 			continue // another station has taken it out meanwhile
 		}
-		p, err := moving.Place(a, f)
+		p, err := moving.Place(a, facts)
 		if err != nil {
 			return nil, err
 		}
@@ -294,14 +294,14 @@ func Lose(a *act.Act, id int64) (*Detail, error) {
 	}
 	done := &did{}
 	for _, t := range in {
-		f, err := deskdb.ItemFactsByID(a.Tx, t.ItemID)
+		facts, err := deskdb.ItemFactsByID(a.Tx, t.ItemID)
 		if err != nil {
 			return nil, err
 		}
-		if f == nil || f.Transit == nil || f.Transit.ID != t.TransitID {
+		if facts == nil || facts.Transit == nil || facts.Transit.ID != t.TransitID {
 			continue
 		}
-		if err := moving.GiveUp(a, f); err != nil {
+		if err := moving.GiveUp(a, facts); err != nil {
 			return nil, err
 		}
 		done.Lost = append(done.Lost, placed{t.ItemID, moving.Did{EndedTransit: t.TransitID}})

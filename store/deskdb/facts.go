@@ -36,16 +36,16 @@ type Facts struct {
 }
 
 // Place gives where the item is.
-func (f *Facts) Place() circulation.Place {
+func (facts *Facts) Place() circulation.Place {
 	return circulation.Ongoing{
-		Lent: f.Loan != nil, UnderWay: f.Transit != nil, Held: f.Hold != nil,
-		Ready: f.Hold != nil && f.Hold.State == queue.Ready, Standing: f.Item.Standing,
+		Lent: facts.Loan != nil, UnderWay: facts.Transit != nil, Held: facts.Hold != nil,
+		Ready: facts.Hold != nil && facts.Hold.State == queue.Ready, Standing: facts.Item.Standing,
 	}.Place()
 }
 
 // Elsewhere tells whether the item is anywhere but free on its shelf.
-func (f *Facts) Elsewhere() bool {
-	return f.Place() != circulation.PlaceShelf
+func (facts *Facts) Elsewhere() bool {
+	return facts.Place() != circulation.PlaceShelf
 }
 
 // ItemRow is the facts of an item as one row.
@@ -150,8 +150,8 @@ var SelectItem = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch
 	WHERE `
 
 func (r *ItemRow) Facts() *Facts {
-	f := &Facts{Awaited: r.Awaited, Fetched: r.Fetched, Missed: r.Missed, Uncleared: r.Uncleared}
-	f.Item = &stockdb.Item{
+	facts := &Facts{Awaited: r.Awaited, Fetched: r.Fetched, Missed: r.Missed, Uncleared: r.Uncleared}
+	facts.Item = &stockdb.Item{
 		ID: r.ID, Barcode: r.Barcode, TitleID: r.TitleID, BranchCode: r.BranchCode, AtBranch: r.AtBranch,
 		Collection: r.Collection, Material: r.Material, CallNumber: r.CallNumber, Price: r.Price, Note: r.Note,
 		OwnTerms: r.OwnTerms, Standing: r.Standing, AddedOn: r.AddedOn,
@@ -160,7 +160,7 @@ func (r *ItemRow) Facts() *Facts {
 		Title: &stockdb.Title{ID: r.TitleID, Name: r.TitleName, Author: r.Author},
 	}
 	if r.LoanID != nil {
-		f.Loan = &loansdb.Loan{
+		facts.Loan = &loansdb.Loan{
 			ID: *r.LoanID, ItemID: r.ID, PatronID: r.LoanPatron, BranchCode: *r.LoanBranch, EditionID: *r.LoanEdition,
 			Situation: r.LoanSituation, LentAt: *r.LentAt, DueDate: r.DueDate, DueAt: r.DueAt, Renewals: *r.Renewals,
 			RenewedAt: r.RenewedAt, LostAt: r.LostAt, ClaimedAt: r.ClaimedAt,
@@ -174,16 +174,16 @@ func (r *ItemRow) Facts() *Facts {
 		}
 	}
 	if r.TransitID != nil {
-		f.Transit = &transitsdb.Transit{
+		facts.Transit = &transitsdb.Transit{
 			ID: *r.TransitID, ItemID: r.ID, FromBranch: *r.FromBranch, ToBranch: *r.ToBranch, HoldID: r.TransitHold,
 			SentAt: *r.SentAt, PromisedAt: r.TransitPromised, ToteID: r.TransitTote,
 		}
 	}
 	if r.HoldID != nil {
-		f.Hold = &holdsdb.Hold{
+		facts.Hold = &holdsdb.Hold{
 			ID: *r.HoldID, TitleID: r.TitleID, PatronID: *r.HoldPatron, Pickup: *r.HoldPickup,
 			State:  queue.State(*r.HoldState),
-			ItemID: &f.Item.ID, PromisedAt: r.HoldPromised, ReadyAt: r.HoldReady, ShelfUntil: r.HoldUntil,
+			ItemID: &facts.Item.ID, PromisedAt: r.HoldPromised, ReadyAt: r.HoldReady, ShelfUntil: r.HoldUntil,
 			Why: r.HoldWhy, Slot: r.HoldSlot,
 			Patron: &peopledb.Patron{
 				ID: *r.HoldPatron, LegalName: *r.HolderLegal, PreferredName: *r.HolderPreferred,
@@ -196,12 +196,12 @@ func (r *ItemRow) Facts() *Facts {
 		}
 	}
 	if r.Supplying != nil {
-		f.Supplying = *r.Supplying
+		facts.Supplying = *r.Supplying
 	}
 	if r.Lodged != nil {
-		f.Lodged, f.Request, f.Lender = *r.Lodged, *r.Request, *r.Lender
+		facts.Lodged, facts.Request, facts.Lender = *r.Lodged, *r.Request, *r.Lender
 	}
-	return f
+	return facts
 }
 
 // AskItem asks for the facts of an item, by its barcode or its id.
@@ -219,12 +219,12 @@ func Settled(tx *store.Tx, rows []ItemRow) (*Facts, error) {
 	if len(rows) == 0 {
 		return nil, nil
 	}
-	f := rows[0].Facts()
-	if f.Loan != nil && f.Loan.PatronID != nil && !tx.Locked().HoldsPatron(*f.Loan.PatronID) ||
-		!tx.Locked().HoldsTitle(f.Item.TitleID) {
+	facts := rows[0].Facts()
+	if facts.Loan != nil && facts.Loan.PatronID != nil && !tx.Locked().HoldsPatron(*facts.Loan.PatronID) ||
+		!tx.Locked().HoldsTitle(facts.Item.TitleID) {
 		return nil, store.ErrMoved
 	}
-	return f, nil
+	return facts, nil
 }
 
 // ItemFacts locks an item's title and borrower, and gives what is going on with it; nil where no item has the number.
@@ -273,6 +273,6 @@ func LoanFacts(tx *store.Tx, id int64) (*Facts, *loansdb.Loan, error) {
 		return nil, nil, nil
 	}
 	// Somebody else may have the item by now; only whose loan this is has been locked, and no more is needed.
-	f := items[0].Facts()
-	return f, &loans[0], nil
+	facts := items[0].Facts()
+	return facts, &loans[0], nil
 }

@@ -50,11 +50,11 @@ func LendingFacts(tx *store.Tx, patron int64, barcode string) (*Facts, *Borrowin
 		Before int
 		Last   *time.Time
 	}
-	b := &Borrowing{}
+	borrowing := &Borrowing{}
 	const title = "(SELECT title_id FROM items WHERE barcode = $2)"
 	AskItem(q, &items, barcode, 0)
 	store.Ask(q, &patrons, "SELECT "+peopledb.PatronColumns+", "+accountsdb.Disputed("p", "disputed")+" FROM patrons p WHERE p.id = $1", patron)
-	store.Ask(q, &b.OnLoan, openLoansOf, patron)
+	store.Ask(q, &borrowing.OnLoan, openLoansOf, patron)
 	store.Ask(
 		q,
 		&holds,
@@ -70,16 +70,16 @@ func LendingFacts(tx *store.Tx, patron int64, barcode string) (*Facts, *Borrowin
 	if err := tx.Send(q); err != nil {
 		return nil, nil, err
 	}
-	f, err := Settled(tx, items)
+	facts, err := Settled(tx, items)
 	if err != nil || len(patrons) == 0 {
-		return f, nil, err
+		return facts, nil, err
 	}
-	b.Patron = &patrons[0]
+	borrowing.Patron = &patrons[0]
 	if len(holds) > 0 {
-		b.Own = &holds[0]
+		borrowing.Own = &holds[0]
 	}
-	b.Before, b.Last, b.Waiting = earlier[0].Before, earlier[0].Last, waiting[0]
-	return f, b, nil
+	borrowing.Before, borrowing.Last, borrowing.Waiting = earlier[0].Before, earlier[0].Last, waiting[0]
+	return facts, borrowing, nil
 }
 
 // CopyHere is a copy that is at a branch and on loan to nobody.
