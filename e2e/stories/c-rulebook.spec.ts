@@ -28,7 +28,7 @@ test("a change is written in the grid, tried on last year, and put in force with
   await expect(page.getByText("4 cells")).toBeVisible();
   await page.getByLabel(/^Loan period: days/).fill("10");
   await page.getByRole("button", { name: "Save all" }).click();
-  await expect(page.getByRole("region", { name: "Change saved" })).toContainText("as one rule");
+  await expect(page.getByRole("region", { name: "Change saved" })).toContainText("as 1 rule");
   await expect(
     page
       .getByRole("button", { name: "Youth, Game: 10 days, was 7 days" })

@@ -1,4 +1,5 @@
 import { Link } from "@tanstack/react-router";
+import { plural, sayCount } from "../ui/say";
 import { useStore } from "zustand";
 import { behind, settleLeft, trouble } from "./house";
 import { line } from "./line";
@@ -33,7 +34,7 @@ export function Bar() {
       {lost && !signedOut && (
         <p role="alert" className="bg-buoy-100 px-[18px] py-1.5 text-buoy-700">
           <b className="font-semibold">Connection lost. Reconnecting …</b> You can keep scanning: scans are saved and
-          sent when the connection is back{waiting > 0 && `. ${waiting} ${waiting === 1 ? "waits" : "wait"} now`}.
+          sent when the connection is back{waiting > 0 && `. ${sayCount(waiting, "waits", "wait")} now`}.
         </p>
       )}
       {busy && !lost && !signedOut && (
@@ -55,16 +56,15 @@ export function Bar() {
       ))}
       {left > 0 && (
         <p role="alert" className="flex flex-wrap gap-x-4 bg-amber-100 px-[18px] py-1.5 text-amber-700">
-          {left === 1 ? "One scan" : `${left} scans`} of a window that was closed {left === 1 ? "is" : "are"} not
-          answered.
-          <Quiet onClick={() => settleLeft(true)}>Send {left === 1 ? "it" : "them"}</Quiet>
-          <Quiet onClick={() => settleLeft(false)}>Discard {left === 1 ? "it" : "them"}</Quiet>
+          {sayCount(left, "scan")} of a window that was closed {plural(left, "is", "are")} not answered.
+          <Quiet onClick={() => settleLeft(true)}>Send {plural(left, "it", "them")}</Quiet>
+          <Quiet onClick={() => settleLeft(false)}>Discard {plural(left, "it", "them")}</Quiet>
         </p>
       )}
       {others > 0 && (
         <p role="status" className="bg-amber-100 px-[18px] py-1.5 text-amber-700">
-          {others === 1 ? "One scan" : `${others} scans`} of whoever was signed in here before{" "}
-          {others === 1 ? "is" : "are"} not answered. They are sent when that person signs in here again.
+          {sayCount(others, "scan")} of whoever was signed in here before {plural(others, "is", "are")} not answered.
+          They are sent when that person signs in here again.
         </p>
       )}
       {unknown.map((w) => (

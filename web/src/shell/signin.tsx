@@ -1,4 +1,5 @@
 import { useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { sayCount } from "../ui/say";
 import { Dialog } from "radix-ui";
 import { useEffect, useRef, useState, type FormEvent } from "react";
 import { notKnown, Problem } from "../api/client";
@@ -202,7 +203,7 @@ export function SignInAgain({ me, waiting }: { me: Me; waiting: number }) {
               {rests ? "This station has not been used for a while." : `The session of ${me.name} has ended.`}{" "}
               Everything here is kept
               {waiting > 0 &&
-                `; ${waiting === 1 ? "1 scan is waiting" : `${waiting} scans are waiting`} and will be sent after you sign in`}
+                `; ${sayCount(waiting, "scan is waiting", "scans are waiting")} and will be sent after you sign in`}
               .
             </p>
           </div>

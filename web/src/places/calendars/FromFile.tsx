@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { Button, Field, Trouble } from "../../ui/parts";
-import { sayDate } from "../../ui/say";
+import { plural, sayDate } from "../../ui/say";
 import { sayRule } from "./recurrence";
 import type { Change } from "./types";
 
@@ -55,7 +55,7 @@ export function FromFile({ onChange }: { onChange: (c: Change) => void }) {
             disabled={chosen.length === 0}
             onClick={() => onChange({ days: days.filter((_, k) => chosen.includes(k)) })}
           >
-            Preview {chosen.length === 1 ? "this change" : "these changes"}
+            Preview {plural(chosen.length, "this change", "these changes")}
           </Button>
         </>
       )}

@@ -2,7 +2,7 @@ import { useMemo, useState } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
 import { usePages } from "../../ui/pages";
-import { sayDate } from "../../ui/say";
+import { sayCount, sayDate } from "../../ui/say";
 import { Button, Card, Trouble } from "../../ui/parts";
 import { Table, type Column } from "../../ui/table";
 
@@ -30,8 +30,8 @@ export function Preview({
     <Card label="What will change" className="border-l-4 border-l-amber-500">
       <div className="flex flex-wrap items-center gap-3 px-4 py-3">
         <p className="min-w-64 flex-1">
-          <b className="font-semibold">{touched.text}.</b> {moving} {moving === 1 ? "due date moves" : "due dates move"}
-          , {touched.holds} {touched.holds === 1 ? "hold stays" : "holds stay"} longer on the shelf.
+          <b className="font-semibold">{touched.text}.</b> {sayCount(moving, "due date moves", "due dates move")},{" "}
+          {sayCount(touched.holds, "hold stays", "holds stay")} longer on the shelf.
         </p>
         <Button busy={write.busy} onClick={() => onApply([...out])}>
           Apply
@@ -56,7 +56,7 @@ export function Preview({
 }
 
 const days = (count: number, as: string) =>
-  count === 0 ? `No day is newly ${as}. ` : `${count} ${count === 1 ? "day is" : "days are"} newly ${as}. `;
+  count === 0 ? `No day is newly ${as}. ` : `${sayCount(count, "day is", "days are")} newly ${as}. `;
 
 function Loans({ change, out, onOut }: { change: Whole; out: Set<number>; onOut: (o: Set<number>) => void }) {
   const list = usePages(["preview", "loans", change], (after) =>

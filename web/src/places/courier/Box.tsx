@@ -1,4 +1,5 @@
 import { Code } from "../../ui/parts";
+import { sayCount } from "../../ui/say";
 import type { Tote } from "./tote";
 
 /** Up to so many things are drawn one by one; a tote that holds more is drawn full. */
@@ -35,7 +36,7 @@ export function Box({ tote: t, onClick }: { tote: Tote; onClick: () => void }) {
       <span className="min-w-0">
         <b className="block truncate text-lg font-semibold">{t.state === "here" ? `from ${t.from}` : t.to}</b>
         <span className="text-sm text-ink-2">
-          <Code>{t.number}</Code> · {t.inside} {t.inside === 1 ? "item" : "items"}
+          <Code>{t.number}</Code> · {sayCount(t.inside, "item")}
           {t.holds > 0 && `, ${t.holds} for holds`}
         </span>
       </span>

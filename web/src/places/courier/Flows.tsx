@@ -6,7 +6,7 @@ import { Loading } from "../../ui/loading";
 import { supervises } from "../../shell/places";
 import { useMe } from "../../shell/me";
 import { Card, Code, Field, inputLook, Tag } from "../../ui/parts";
-import { sayDate } from "../../ui/say";
+import { plural, sayDate } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { FlowGrid } from "./FlowGrid";
 import { NewHome, type Better } from "./NewHome";
@@ -167,7 +167,7 @@ function Elsewhere({ flows: f }: { flows: Schema["FlowsFlows"] }) {
           supervises(me.role)
             ? [
                 {
-                  label: (c) => `Move ${c.length} to ${c.length === 1 ? "its" : "their"} new home`,
+                  label: (c) => `Move ${c.length} to ${plural(c.length, "its", "their")} new home`,
                   run: setChosen,
                 },
               ]

@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import type { Schema } from "../../api/client";
 import { Code, Tag } from "../../ui/parts";
-import { sayInstant } from "../../ui/say";
+import { plural, sayCount, sayInstant } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 
 type Row = Schema["MovingMoved"];
@@ -34,14 +34,14 @@ export function Moved({ of }: { of: Schema["MovingRetimed"] }) {
             {of.never > 0 && <Tag tone="buoy">{of.never} never arrive</Tag>}{" "}
             {of.later > 0 && <Tag tone="amber">{of.later} later</Tag>}{" "}
             {of.sooner > 0 && <Tag tone="spruce">{of.sooner} sooner</Tag>} Affects {of.patrons}{" "}
-            {of.patrons === 1 ? "person" : "people"} waiting.
+            {plural(of.patrons, "person", "people")} waiting.
           </>
         )}
       </p>
       {of.aboard.length > 0 && (
         <div>
           <b className="font-semibold">
-            {of.aboard.length === 1 ? "One tote was" : `${of.aboard.length} totes were`} on a run that no longer goes.
+            {sayCount(of.aboard.length, "tote was", "totes were")} on a run that no longer goes.
           </b>{" "}
           Ask the driver where they are and scan their labels there; each then continues from there.
           <ul aria-label="Totes on this run">
@@ -50,7 +50,7 @@ export function Moved({ of }: { of: Schema["MovingRetimed"] }) {
                 <Link to="/courier" search={{ tab: "totes", tote: t.id }} className="link">
                   <Code>{t.number}</Code>
                 </Link>{" "}
-                {t.from} to {t.to}, {t.things} {t.things === 1 ? "item" : "items"}, last seen at {t.at}
+                {t.from} to {t.to}, {sayCount(t.things, "item")}, last seen at {t.at}
               </li>
             ))}
           </ul>

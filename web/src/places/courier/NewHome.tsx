@@ -1,4 +1,5 @@
 import { useAskAgain } from "../../api/asked";
+import { sayCount } from "../../ui/say";
 import { api, keyed, type Schema } from "../../api/client";
 import { Button, Trouble } from "../../ui/parts";
 import { InSight } from "../../ui/insight";
@@ -21,7 +22,7 @@ export function NewHome({ code, items, onLeave }: { code: string; items: Better[
   return (
     <section aria-label={`New home branch: ${to}`} className="grid gap-2 rounded-card border border-line p-3">
       <h3 className="font-semibold">
-        {items.length === 1 ? "One item" : `${items.length} items`} will belong to {to}. That would have saved{" "}
+        {sayCount(items.length, "item")} will belong to {to}. That would have saved{" "}
         {items.reduce((n, b) => n + b.saves, 0)} journeys
       </h3>
       <Trouble error={tried.problem} />

@@ -6,7 +6,7 @@ import { Loading } from "../../ui/loading";
 import { branchName, useMe } from "../../shell/me";
 import { usePages } from "../../ui/pages";
 import { Card, Code, Quiet, Tag, Trouble } from "../../ui/parts";
-import { sayDay, sayInstant } from "../../ui/say";
+import { plural, sayDay, sayInstant } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { useWrite } from "../../shell/write";
 
@@ -42,7 +42,7 @@ const columns: Column<Stray>[] = [
     className: "whitespace-nowrap",
     cell: (s) => (
       <Tag tone={s.asked ? "buoy" : "plain"}>
-        {s.late === 0 ? "Since today" : `${s.late} open ${s.late === 1 ? "day" : "days"}`}
+        {s.late === 0 ? "Since today" : `${s.late} open ${plural(s.late, "day")}`}
       </Tag>
     ),
   },

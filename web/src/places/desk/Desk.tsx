@@ -12,7 +12,7 @@ import { Button, Card, Empty, Head, Quiet, Scrolled, Trouble } from "../../ui/pa
 import { useWrite } from "../../shell/write";
 import { useChosen } from "../../shell/settings";
 import { isEmployed } from "../../shell/places";
-import { sayMoney, toFigures, toMinor } from "../../ui/say";
+import { plural, sayCount, sayMoney, toFigures, toMinor } from "../../ui/say";
 import { intoFoundBelow } from "../../circulation/found";
 import { usePrompt, emptyScanLine, toScanLine } from "../../shell/scan";
 import { strike, useFinishing, useScans, type Scan } from "../../shell/scans/scans";
@@ -173,13 +173,13 @@ function Staged({ lines }: { lines: Scan[] }) {
   return (
     <Card label="To review" className="flex flex-wrap items-center gap-3 border-l-4 border-l-amber-500 px-4 py-2.5">
       <b className="flex-1 font-semibold">{sayItems(lines.length)} to review, not lent yet</b>
-      <Quiet onClick={() => lines.forEach(dropStaged)}>Remove {lines.length === 1 ? "it" : "all"}</Quiet>
+      <Quiet onClick={() => lines.forEach(dropStaged)}>Remove {plural(lines.length, "it", "all")}</Quiet>
       <Button onClick={() => count(lines)}>Lend {sayItems(lines.length)}</Button>
     </Card>
   );
 }
 
-const sayItems = (n: number) => `${n} ${n === 1 ? "item" : "items"}`;
+const sayItems = (n: number) => sayCount(n, "item");
 
 /** Card payments of others that still wait at this station's terminal, where the next person might pay them. */
 function StillPays({ patron }: { patron?: number }) {
@@ -374,7 +374,7 @@ function Tell({ card }: { card: CardOf }) {
         <TakesHome card={card} busy={!!end} />
         {end && (
           <p role="status" className="text-sm text-ink-2">
-            Done as soon as {before === 1 ? "one scan is" : `${before} scans are`} answered.{" "}
+            Done as soon as {sayCount(before, "scan is", "scans are")} answered.{" "}
             <Quiet onClick={() => strike(end.id)}>Keep going</Quiet>
           </p>
         )}

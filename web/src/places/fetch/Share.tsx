@@ -6,7 +6,7 @@ import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
 import { Button, Card, Quiet, Tag, Trouble } from "../../ui/parts";
 import { supervises } from "../../shell/places";
-import { sayInstant } from "../../ui/say";
+import { sayCount, sayInstant } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { useWrite } from "../../shell/write";
 
@@ -100,7 +100,7 @@ function Share({ close }: { close: () => void }) {
       <div role="status" className="grid gap-1.5 rounded bg-tide-100 px-3 py-2">
         <p>
           {did.back ? "Undone: " : ""}
-          {did.came.done} {did.came.done === 1 ? "item is" : "items are"}{" "}
+          {sayCount(did.came.done, "item is", "items are")}{" "}
           {did.back ? "back as before." : "moved or promised for later."}{" "}
           {!did.back && did.came.done > 0 && (
             <Quiet disabled={give.busy} onClick={() => give.run({ of: did.of, back: true })}>

@@ -4,7 +4,7 @@ import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
 import { ChoiceField, Foot, Form, saysOf, TextField } from "../../ui/forms";
 import { Loading } from "../../ui/loading";
-import { sayDate } from "../../ui/say";
+import { sayCount, sayDate } from "../../ui/say";
 import { useWrite } from "../../shell/write";
 import { becameOther, useAgain } from "./cancel";
 
@@ -87,7 +87,7 @@ function WhatItDoes({ hold: h }: { hold: Row }) {
           ) : (
             <>
               <p className="text-ink-2">
-                {rows.length === 1 ? "One hold changes its" : `${rows.length} holds change their`} number or likely day.
+                {sayCount(rows.length, "hold changes its", "holds change their")} number or likely day.
               </p>
               <ul className="max-h-40 overflow-auto">
                 {rows.map((r) => (

@@ -11,7 +11,7 @@ import { usePages } from "../../ui/pages";
 import { Card, Code, Quiet, Tag } from "../../ui/parts";
 import { isEmployed } from "../../shell/places";
 import { PrintSlip } from "../../circulation/print";
-import { sayDate } from "../../ui/say";
+import { plural, sayCount, sayDate } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { Whom } from "../../circulation/whom";
 import { Why } from "../../shell/why";
@@ -89,11 +89,7 @@ export function Shelf() {
         <p className="px-3 pt-2.5 text-ink-2">
           {rows.length}
           {list.pages.hasMore ? " and more" : ""} on the hold shelf at {branchName(me)}.{" "}
-          {today > 0 && (
-            <Tag tone="amber">
-              {today} {today === 1 ? "has its" : "have their"} last day today
-            </Tag>
-          )}
+          {today > 0 && <Tag tone="amber">{sayCount(today, "has its", "have their")} last day today</Tag>}
         </p>
       )}
       <Ahead />
@@ -134,8 +130,8 @@ function Ahead() {
             {c.until !== c.from && ` to ${sayDate(c.until)}`}
           </Tag>{" "}
           {c.names.length > 0 && <b className="font-semibold">{c.names.join(", ")}. </b>}
-          Of the items here, {c.before} {c.before === 1 ? "has its" : "have their"} last day before, {c.beyond}{" "}
-          {c.beyond === 1 ? "waits" : "wait"} after it: closed days do not count.{" "}
+          Of the items here, {sayCount(c.before, "has its", "have their")} last day before, {c.beyond}{" "}
+          {plural(c.beyond, "waits", "wait")} after it: closed days do not count.{" "}
           {c.coming + c.later > 0 &&
             `In transit to here: ${c.coming} before, ${c.later} ${c.reopens ? `from ${sayDate(c.reopens)} on` : "after"}.`}{" "}
           <Link to="/calendars" className="link">

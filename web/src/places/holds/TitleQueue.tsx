@@ -7,7 +7,7 @@ import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
 import { Card, Code, Head, Quiet, Tag, type Tone } from "../../ui/parts";
 import { isEmployed } from "../../shell/places";
-import { sayDate, sayDay } from "../../ui/say";
+import { sayCount, sayDate, sayDay } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { Whom } from "../../circulation/whom";
 import { Why } from "../../shell/why";
@@ -40,7 +40,7 @@ export function TitleQueue({ id }: { id: number }) {
         says={
           q && (
             <>
-              {waiting} waiting, {q.copies.length} {q.copies.length === 1 ? "copy" : "copies"}.{" "}
+              {waiting} waiting, {sayCount(q.copies.length, "copy", "copies")}.{" "}
               <Link to="/items" search={{ title: id }} className="link">
                 Show title
               </Link>{" "}

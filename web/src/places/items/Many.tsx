@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { sayCount } from "../../ui/say";
 import { useStore } from "zustand";
 import { api, told, type Schema } from "../../api/client";
 import { useClasses } from "../../circulation/classes";
@@ -214,7 +215,7 @@ function Pile({ onChosen }: { onChosen: (what: "change" | "labels") => void }) {
   return (
     <Card label="Scanned items" className="grid gap-1.5 p-3.5">
       <p className="flex flex-wrap items-center gap-2.5">
-        <b className="font-semibold">{piled.length === 1 ? "One item" : `${piled.length} items`} scanned</b>
+        <b className="font-semibold">{sayCount(piled.length, "item")} scanned</b>
         {supervises(me.role) && (
           <Button plain disabled={piled.length === 0} onClick={() => onChosen("change")}>
             Change scanned items

@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { sayCount } from "../../ui/say";
 import { useStore } from "zustand";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
@@ -130,7 +131,7 @@ export function NewCopies({
       {added && (
         <div role="status" className="grid gap-2 rounded bg-spruce-100 px-3 py-2">
           <p>
-            {added.length === 1 ? "One copy" : `${added.length} copies`} added:{" "}
+            {sayCount(added.length, "copy", "copies")} added:{" "}
             {added.map((i) => (
               <span key={i.id} className="mr-2">
                 <Code>{i.barcode}</Code>

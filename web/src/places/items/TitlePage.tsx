@@ -95,7 +95,7 @@ function About({ title: t }: { title: Shown }) {
       {t.cover && <img src={`/api/titles/${t.id}/cover`} alt="" className="h-36 rounded border border-line" />}
       <div className="min-w-0 flex-1">
         <p className="font-semibold">
-          {t.copies === 0 ? "No copies." : `${t.copies} ${t.copies === 1 ? "copy" : "copies"}, ${t.free} on the shelf`}
+          {t.copies === 0 ? "No copies." : `${sayCount(t.copies, "copy", "copies")}, ${t.free} on the shelf`}
           {t.waiting > 0 && (
             <>
               ;{" "}

@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
 import { Card, Tag } from "../../ui/parts";
-import { sayDate, sayInstant } from "../../ui/say";
+import { sayCount, sayDate, sayInstant } from "../../ui/say";
 
 type Said = Schema["UpkeepStatus"];
 
@@ -81,8 +81,8 @@ function Row({ name, warns = false, children }: { name: string; warns?: boolean;
 
 function Email({ status: s }: { status: Said }) {
   const counts = [
-    s.waiting > 0 && `${s.waiting} ${s.waiting === 1 ? "message waits" : "messages wait"} to be sent`,
-    s.refused > 0 && `${s.refused} ${s.refused === 1 ? "was" : "were"} refused`,
+    s.waiting > 0 && `${sayCount(s.waiting, "message waits", "messages wait")} to be sent`,
+    s.refused > 0 && `${sayCount(s.refused, "was", "were")} refused`,
   ].filter(Boolean);
   return (
     <>

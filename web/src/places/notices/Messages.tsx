@@ -4,7 +4,7 @@ import { api, keyed, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
 import { usePages } from "../../ui/pages";
 import { Button, Card, Quiet, Trouble } from "../../ui/parts";
-import { sayDate } from "../../ui/say";
+import { sayCount, sayDate } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { useWrite } from "../../shell/write";
 import { sayMessage, StateTag } from "./StateTag";
@@ -116,7 +116,7 @@ function Acts({ mailing, out, ready }: { mailing: Mailing; out: Set<number>; rea
   return (
     <span className="ml-auto flex flex-wrap gap-2">
       <Button busy={send.busy} disabled={!ready || strike.busy} onClick={() => send.run([...out])}>
-        Send {going} {going === 1 ? "message" : "messages"}
+        Send {sayCount(going, "message")}
       </Button>
       <Button plain busy={strike.busy} disabled={send.busy} onClick={() => strike.run()}>
         Discard this run

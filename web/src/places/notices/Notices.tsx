@@ -6,7 +6,7 @@ import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
 import { Card, Head, Tag, type Tone } from "../../ui/parts";
 import { administrates, supervises } from "../../shell/places";
-import { sayDate } from "../../ui/say";
+import { plural, sayCount, sayDate } from "../../ui/say";
 import { Messages } from "./Messages";
 import { Stuck } from "./Stuck";
 
@@ -27,7 +27,7 @@ export function NoticesPlace() {
         says={
           all.data &&
           (trials
-            ? `${trials === 1 ? "1 trial run" : `${trials} trial runs`} to check. Nothing has been sent yet.`
+            ? `${sayCount(trials, "trial run")} to check. Nothing has been sent yet.`
             : "No trial runs waiting. Each night prepares new ones.")
         }
       />
@@ -99,8 +99,7 @@ function Mailings({ list, open, onOpen }: { list: Mailing[]; open?: number; onOp
               <span className="flex-1">
                 <b className="block font-semibold">{m.stage}</b>
                 <span className="text-sm text-ink-2">
-                  {sayDate(m.day)}: {m.patrons} {m.patrons === 1 ? "patron" : "patrons"}, {m.items}{" "}
-                  {m.items === 1 ? "item" : "items"}
+                  {sayDate(m.day)}: {sayCount(m.patrons, "patron")}, {m.items} {plural(m.items, "item")}
                   {m.no_address ? `, ${m.no_address} without email` : ""}
                 </span>
               </span>

@@ -3,7 +3,7 @@ import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
 import { ChoiceField, Form, Send, TextField } from "../../ui/forms";
-import { sayMoney } from "../../ui/say";
+import { sayCount, sayMoney } from "../../ui/say";
 import { useWrite } from "../../shell/write";
 import { Opens, thenClose, type Part } from "./OnRecord";
 
@@ -96,7 +96,7 @@ export function Bills({ card, onStale }: Part & { onStale: () => void }) {
         <p className="text-sm">
           {open.length === 0
             ? "No charges without an invoice."
-            : `${open.length === 1 ? "1 charge" : `${open.length} charges`} without an invoice.`}
+            : `${sayCount(open.length, "charge")} without an invoice.`}
         </p>
       }
     >

@@ -3,7 +3,7 @@ import { useMe } from "../../shell/me";
 import { Button, Card, Empty, Quiet, Trouble } from "../../ui/parts";
 import { PrintSlip } from "../../circulation/print";
 import { useWrite } from "../../shell/write";
-import { sayMoney } from "../../ui/say";
+import { sayCount, sayMoney } from "../../ui/say";
 import { drop, strike, useFinishing } from "../../shell/scans/scans";
 import { open as waits } from "../../shell/scans/queue";
 import { changed, finish, unseen, type Run } from "./session";
@@ -64,7 +64,7 @@ export function Piles({ run, session, branch }: { run: Run; session: string; bra
         <PrintSlip of={{ kind: "back", id: run.id }}>Receipt for all returns</PrintSlip>
         {waiting && before > 0 && (
           <p role="status" className="text-sm text-ink-2">
-            Finishes as soon as {before === 1 ? "one scan is" : `${before} scans are`} answered.{" "}
+            Finishes as soon as {sayCount(before, "scan is", "scans are")} answered.{" "}
             <Quiet onClick={() => strike(end.id)}>Keep going</Quiet>
           </p>
         )}

@@ -12,7 +12,7 @@ import { PadBar } from "../../circulation/pad/bar";
 import { Button, Card, Code, Head, Quiet } from "../../ui/parts";
 import { isEmployed } from "../../shell/places";
 import { usePrompt } from "../../shell/scan";
-import { sayInstant } from "../../ui/say";
+import { sayCount, sayInstant } from "../../ui/say";
 import { useStationHere } from "../../shell/settings";
 import { add, useScans } from "../../shell/scans/scans";
 import { useWrite } from "../../shell/write";
@@ -154,7 +154,7 @@ function Bins({ chosen }: { chosen?: string }) {
 
 function emptied(b: Schema["ReturnsBin"]) {
   if (!b.emptied) return "never emptied yet";
-  const when = `${sayInstant(b.emptied)}, ${b.who}, ${b.count === 1 ? "1 item" : `${b.count} items`}`;
+  const when = `${sayInstant(b.emptied)}, ${b.who}, ${sayCount(b.count, "item")}`;
   if (b.open) return `being emptied since ${when}`;
   return `${when}${b.hours >= 1 ? `; ${b.hours === 1 ? "an hour" : `${b.hours} hours`} ago` : ""}`;
 }

@@ -1,4 +1,5 @@
 import { Link, useNavigate } from "@tanstack/react-router";
+import { sayCount } from "../../ui/say";
 import { useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
 import { Foot, Form } from "../../ui/forms";
@@ -139,7 +140,7 @@ export function sayEnded(e: Schema["RostersEnded"]) {
     moved > 0 && `${moved} moved up`,
     dissolved > 0 && `${dissolved} dissolved`,
     left > 0 && `${left} unchanged`,
-    `${e.pupils} ${e.pupils === 1 ? "patron" : "patrons"}`,
+    sayCount(e.pupils, "patron"),
   ]
     .filter(Boolean)
     .join(", ")

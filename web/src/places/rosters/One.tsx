@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { sayCount } from "../../ui/say";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useEffect, useMemo, useState } from "react";
 import { useStore } from "zustand";
@@ -49,7 +50,7 @@ function Shown({ roster: r }: { roster: Roster }) {
           r.school,
           r.school_year && `school year ${r.school_year}`,
           r.branch_name,
-          r.members === 1 ? "1 member" : `${r.members} members`,
+          sayCount(r.members, "member"),
           r.adult_name && `${r.adult_name} in charge`,
         ]
           .filter(Boolean)

@@ -1,4 +1,5 @@
 import { api, keyed } from "../../api/client";
+import { sayCount } from "../../ui/say";
 import { TakeBack as Part } from "../../circulation/takeback";
 import { useAgain } from "./roster";
 
@@ -11,7 +12,7 @@ export function TakeBack({ deed, undone, onDone }: { deed: number; undone?: bool
       about="Undoing a roster change"
       undone={undone}
       send={(key) => api.POST("/api/deeds/{id}/undo", { params: { path: { id: deed }, header: keyed(key) } })}
-      stay={(left) => (left === 1 ? "1 member who has changed since" : `${left} members who have changed since`)}
+      stay={(left) => sayCount(left, "member who has changed since", "members who have changed since")}
       onDone={(left) => {
         again();
         if (left === 0) onDone?.();

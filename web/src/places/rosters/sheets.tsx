@@ -1,4 +1,5 @@
 import { useId, useState } from "react";
+import { sayCount } from "../../ui/say";
 import type { Schema } from "../../api/client";
 import { base64 } from "../../ui/bytes";
 import { inputLook, Quiet, Tag } from "../../ui/parts";
@@ -86,8 +87,7 @@ export function OddLines({ rows, all }: { rows: Schema["RosterOdd"][]; all: numb
   return (
     <div>
       <p>
-        <Tag tone="amber">{all === 1 ? "1 line with a problem" : `${all} lines with problems`}</Tag> These lines add
-        nobody:
+        <Tag tone="amber">{sayCount(all, "line with a problem", "lines with problems")}</Tag> These lines add nobody:
       </p>
       <ul className="mt-1 max-h-60 overflow-auto text-sm">
         {rows.map((o) => (

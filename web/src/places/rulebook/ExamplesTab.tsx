@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
 import { Button, Card, Quiet, Tag, Trouble } from "../../ui/parts";
-import { sayMoney, sayWall } from "../../ui/say";
+import { plural, sayMoney, sayWall } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { Why } from "../../shell/why";
 import { heldFor, itself, useDraftWrite } from "./draft";
@@ -65,7 +65,7 @@ function says(examples: Checked[]) {
   if (examples.length === 0) return "No examples yet.";
   if (failing === 0)
     return `${examples.length === 1 ? "The example gives" : `All ${examples.length} examples give`} the expected result.`;
-  return `${failing} of ${examples.length} examples ${failing === 1 ? "does" : "do"} not give the expected result. Putting the draft in force then needs a reason.`;
+  return `${failing} of ${examples.length} examples ${plural(failing, "does", "do")} not give the expected result. Putting the draft in force then needs a reason.`;
 }
 
 const sayDue = (due: string) => due && sayWall(due);

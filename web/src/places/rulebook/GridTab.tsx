@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { sayCount } from "../../ui/say";
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
@@ -216,7 +217,7 @@ function Written({ set }: { set: Schema["RulesCellsSet"] }) {
   return (
     <Card label="Change saved" className="grid gap-2 p-3.5 text-sm">
       <p>
-        <Tag tone="spruce">Saved</Tag> as {set.rules.length === 1 ? "one rule" : `${set.rules.length} rules`}:
+        <Tag tone="spruce">Saved</Tag> as {sayCount(set.rules.length, "rule")}:
       </p>
       <ul className="grid gap-1">
         {set.rules.map((r) => (

@@ -1,7 +1,7 @@
 import clsx from "clsx";
 import type { Schema } from "../../api/client";
 import { Card, Empty } from "../../ui/parts";
-import { sayMoney, toFigures } from "../../ui/say";
+import { sayCount, sayMoney, toFigures } from "../../ui/say";
 
 /** One line of a sum by a dimension. */
 export interface Sum {
@@ -26,7 +26,7 @@ export function Moves({ by }: { by: Record<string, number> }) {
           {days.map(([d, n]) => (
             <div key={d} className="contents">
               <dt className="text-right whitespace-nowrap">
-                {Math.abs(d)} {Math.abs(d) === 1 ? "day" : "days"} {d > 0 ? "later" : "earlier"}
+                {sayCount(Math.abs(d), "day")} {d > 0 ? "later" : "earlier"}
               </dt>
               <dd className="text-right">{n.toLocaleString("en")}</dd>
               <dd aria-hidden>

@@ -6,7 +6,7 @@ import { DateField, Form, Send, TextField, saysOf } from "../../ui/forms";
 import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
 import { Card, Quiet, Tag } from "../../ui/parts";
-import { sayDate, sayCount } from "../../ui/say";
+import { plural, sayCount, sayDate } from "../../ui/say";
 import { itself, useDraftWrite, useGo } from "./draft";
 import type { Edition } from "./types";
 
@@ -100,7 +100,7 @@ function Meant({ p, draft }: { p: Putting; draft: Edition }) {
       ))}
       {p.failing.length > 0 && (
         <p className="rounded-card border border-amber-500 bg-amber-100 px-3 py-2 text-amber-700">
-          {sayCount(p.failing.length, "example")} {p.failing.length === 1 ? "does" : "do"} not give the expected result:{" "}
+          {sayCount(p.failing.length, "example")} {plural(p.failing.length, "does", "do")} not give the expected result:{" "}
           {p.failing.join(", ")}. Enter a reason to put it in force anyway.
         </p>
       )}
@@ -122,7 +122,7 @@ function Meant({ p, draft }: { p: Putting; draft: Edition }) {
       <p>
         {p.rules.length === 0 && !p.ranking
           ? `It has the same effect as edition ${p.number}.`
-          : `${sayCount(p.rules.length, "rule")} ${p.rules.length === 1 ? "differs" : "differ"} from edition ${p.number}${p.ranking ? ", and so does the ranking" : ""}.`}
+          : `${sayCount(p.rules.length, "rule")} ${plural(p.rules.length, "differs", "differ")} from edition ${p.number}${p.ranking ? ", and so does the ranking" : ""}.`}
         {p.rehearsal
           ? ` Rehearsed on ${p.rehearsal.period}${p.rehearsal.stale ? ", before its last changes" : ""}.`
           : " It has not been rehearsed."}{" "}

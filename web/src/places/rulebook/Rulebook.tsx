@@ -145,6 +145,6 @@ const states = {
 
 function says(e: Edition) {
   if (e.state === "draft")
-    return `Draft ${e.number}${e.name && `, “${e.name}”`}: ${e.changes === 1 ? "1 rule differs" : `${e.changes} rules differ`} from the edition it came from.`;
+    return `Draft ${e.number}${e.name && `, “${e.name}”`}: ${sayCount(e.changes, "rule differs", "rules differ")} from the edition it came from.`;
   return `Edition ${e.number} ${states[e.state]} ${e.from_says}, ${sayCount(e.rules, "rule")}.`;
 }
