@@ -34,6 +34,7 @@ func (g *generator) live() error {
 	}
 	g.waiting()
 	g.strays()
+	g.toteAstray()
 	g.writtenTo()
 	return nil
 }
@@ -729,6 +730,31 @@ func (g *generator) strays() {
 		g.event(sent, event.Sent, "HVH", 0, i.id, 0, 0, event.Detail{Branch: i.home, At: j.OnShelf})
 		left--
 	}
+}
+
+// toteAstray is a whole tote that left Havenhead for Lanternfield last week, and has not been seen since.
+func (g *generator) toteAstray() {
+	const from, to = "HVH", "LNF"
+	sent := g.moment(from, g.today.Add(-5))
+	j := g.journey(from, to, sent)
+	if j == nil || j.OnShelf == nil || !j.OnShelf.Before(g.now) {
+		panic("demo: the tote that goes astray has no way to go")
+	}
+	leg := j.Legs[0]
+	b := &box{from: from, to: to, run: leg.Run, on: leg.Date, at: from, left: &leg.Depart, begun: sent}
+	for k := len(g.items) - 1; k >= 0 && len(b.inside) < 7; k-- {
+		i := &g.items[k]
+		if i.out || i.home != to || !g.holdable(k) || sent.Before(i.back) {
+			continue
+		}
+		i.out = true
+		g.atBranch(i, from)
+		id := g.next("transits")
+		g.add("transits", id, i.id, from, to, nil, sent, *j.OnShelf, nil)
+		g.event(sent, event.Sent, from, 0, i.id, 0, 0, event.Detail{Branch: to, At: j.OnShelf})
+		b.inside = append(b.inside, id)
+	}
+	g.astray = b
 }
 
 // writtenTo lets those who are late have been written to, as the nights before today would have done.

@@ -74,9 +74,9 @@ func (g *generator) boxes() []*box {
 	return out
 }
 
-// totes puts what is under way into totes. The fullest that waits at Havenhead is closed, and waits for its run.
+// totes puts what is under way into totes, the one that went astray too. The fullest that waits at Havenhead is closed, and waits for its run.
 func (g *generator) totes(ctx context.Context, tx pgx.Tx) error {
-	boxes := g.boxes()
+	boxes := append(g.boxes(), g.astray)
 	fullest := -1
 	for k, b := range boxes {
 		if b.left == nil && b.from == "HVH" && (fullest < 0 || len(b.inside) > len(boxes[fullest].inside)) {
