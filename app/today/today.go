@@ -62,7 +62,7 @@ func Look(a *act.Act) ([]Row, error) {
 		switch {
 		case len(hours) > 0:
 		case by == calendar.ByWeek:
-			open = "Closed: on " + b.Date(a.Now).Weekday().String() + "s"
+			open = "Closed on " + b.Date(a.Now).Weekday().String() + "s"
 		default:
 			open = "Closed: " + name
 		}

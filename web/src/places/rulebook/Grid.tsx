@@ -65,7 +65,7 @@ export function Grid({
               <span className="sr-only">{corner}</span>
             </th>
             {columns.map((c, x) => (
-              <th key={c.code} scope="col" className="max-w-16 px-0 pb-1 align-bottom">
+              <th key={c.code} scope="col" className="max-w-17 px-0 pb-1 align-bottom">
                 <button
                   type="button"
                   data-at={`-1,${x}`}
@@ -73,7 +73,7 @@ export function Grid({
                   title={`Select all of ${c.name}`}
                   onClick={() => onChoose(rows.map((_, y): Spot => [y, x]))}
                   onKeyDown={(e) => walk(e, -1, x)}
-                  className="w-full cursor-pointer overflow-hidden text-xs leading-tight font-semibold hyphens-auto text-ink-2"
+                  className="w-full cursor-pointer text-[0.6875rem] leading-tight font-semibold tracking-tight break-words text-ink-2"
                 >
                   {c.name}
                 </button>
