@@ -58,7 +58,8 @@ func (s *Server) courierOperations() {
 		func(a *act.Act, in *KeyedSent[upkeep.Trying]) (*upkeep.Kept, error) {
 			return upkeep.KeepTrip(a, in.Key, in.Body)
 		})
-	do(s, http.MethodPost, "/courier/changes/{id}/back", "takeBackTrip", "Take a change of the timetable back", supervising, one(upkeep.TakeBackTrip))
+	do(s, http.MethodPost, "/courier/changes/{id}/back", "takeBackTrip",
+		"Take a change of the timetable back", supervising, one(upkeep.TakeBackTrip))
 	look(s, "/courier/flows", "flows", "Who sends how much to whom, and what would travel less elsewhere", employed,
 		func(a *act.Act, in *flowsAsked) (*flows.Flows, error) { return flows.Of(a, cmp.Or(in.Days, 180)) })
 	look(s, "/strays", "strays", "What was sent and has not come", everyone,

@@ -79,7 +79,8 @@ func (s *Server) holdsChanged() {
 			return holds.Cancel(a, in.ID, in.Body.Reason)
 		})
 	do(s, http.MethodPost, "/holds/{id}/revive", "reviveHold", "Undo the cancelling of a hold", employed, one(holds.Revive))
-	do(s, http.MethodPatch, "/holds/{id}", "changeHold", "Change where a hold is picked up, pause it, or set its last day", employed, oneSent(holds.Change))
+	do(s, http.MethodPatch, "/holds/{id}", "changeHold",
+		"Change where a hold is picked up, pause it, or set its last day", employed, oneSent(holds.Change))
 	type changedAt struct {
 		At time.Time `json:"changed_at" doc:"As the change said"`
 	}
@@ -128,7 +129,8 @@ func (s *Server) fetchLists() {
 	look(s, "/fetch", "fetchList", "What to take from the shelves here now", everyone,
 		func(a *act.Act, _ *nothing) ([]holds.Fetch, error) { return holds.FetchList(a, a.Who.Branch) })
 	look(s, "/fetch/full", "fullLists", "Branches with more to fetch than they can in a round", everyone, asks(moving.FullLists))
-	look(s, "/fetch/sharing", "shareRound", "How the work of this round could be shared among branches", supervising, asks(moving.ShareRound))
+	look(s, "/fetch/sharing", "shareRound",
+		"How the work of this round could be shared among branches", supervising, asks(moving.ShareRound))
 	type shared struct {
 		Lines []moving.Given `json:"lines" minItems:"1" maxItems:"2000" nullable:"false"`
 	}

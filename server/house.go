@@ -26,10 +26,12 @@ func (s *Server) doorOperations() {
 	look(s, "/own", "own", "One's own door: name, short code, where one may work", everyone, asks(staff.Look), needsSecond)
 	look(s, "/status", "status", "How the installation stands, and what it needs before its first day", administrating, asks(upkeep.Stand))
 	look(s, "/staff", "staff", "Who works here", administrating, asks(staff.List))
-	once(s, http.MethodPost, "/staff/{id}/link", "makeLink", "Make a link with which somebody sets a new password, once", administrating, byID(staff.MakeLink))
+	once(s, http.MethodPost, "/staff/{id}/link", "makeLink",
+		"Make a link with which somebody sets a new password, once", administrating, byID(staff.MakeLink))
 	do(s, http.MethodPost, "/staff/{id}/end-sessions", "endSessions", "End all sessions of somebody", administrating,
 		func(a *act.Act, in *One) (Done, error) { return Done{true}, staff.EndSessions(a, in.ID, "") })
-	do(s, http.MethodPost, "/staff/{id}/second-off", "dropSecond", "Take somebody's second factor away, for who has lost it", administrating,
+	do(s, http.MethodPost, "/staff/{id}/second-off", "dropSecond",
+		"Take somebody's second factor away, for who has lost it", administrating,
 		func(a *act.Act, in *One) (Done, error) { return Done{true}, staff.DropSecond(a, in.ID) })
 	type whose struct {
 		Paged
@@ -40,7 +42,8 @@ func (s *Server) doorOperations() {
 		paged(func(a *act.Act, in *whose, page store.Page) ([]accesslog.Reading, store.Page, error) {
 			return accesslog.List(a, in.Patron, in.Staff, page)
 		}))
-	do(s, http.MethodPut, "/patrons/{id}/history", "chooseHistory", "Write what a patron chooses of their lending history", employed, oneSent(keeping.Choose))
+	do(s, http.MethodPut, "/patrons/{id}/history", "chooseHistory",
+		"Write what a patron chooses of their lending history", employed, oneSent(keeping.Choose))
 	open(s, "/patrons/{id}/forgetting", "forgetting", "What stands in the way of forgetting a patron", supervising, byID(keeping.Look))
 	do(s, http.MethodPost, "/patrons/{id}/forget", "forget", "Forget a patron for good", supervising, one(keeping.Forget))
 }

@@ -60,8 +60,10 @@ func (s *Server) interlibraryOperations() {
 		},
 	)
 	do(s, http.MethodPost, "/interlibrary", "askOutside", "Ask a partner for a title", exchanging, sent(interlibrary.Ask))
-	do(s, http.MethodPost, "/interlibrary/{id}/withdraw", "withdrawRequest", "Take a request of ours back", exchanging, one(interlibrary.Withdraw))
-	do(s, http.MethodPost, "/interlibrary/{id}/seen", "seenRefusal", "Say that a no has been dealt with", exchanging, one(interlibrary.Seen))
+	do(s, http.MethodPost, "/interlibrary/{id}/withdraw", "withdrawRequest",
+		"Take a request of ours back", exchanging, one(interlibrary.Withdraw))
+	do(s, http.MethodPost, "/interlibrary/{id}/seen", "seenRefusal",
+		"Say that a no has been dealt with", exchanging, one(interlibrary.Seen))
 	type arrival struct {
 		Due *calendar.Date `json:"due,omitempty" format:"date" doc:"A date agreed with the lender, where theirs has gone by; none: theirs"`
 	}
@@ -71,8 +73,10 @@ func (s *Server) interlibraryOperations() {
 		})
 	do(s, http.MethodPost, "/interlibrary/{id}/send-home", "sendHome", "Say that it has gone home", exchanging, one(interlibrary.SendHome))
 	look(s, "/interlibrary/{id}/copies", "copiesFor", "Our copies of what a partner asks for", exchanging, byID(interlibrary.Copies))
-	do(s, http.MethodPost, "/interlibrary/{id}/reply", "replyToPartner", "Answer a partner's request", exchanging, oneSent(interlibrary.Reply))
-	do(s, http.MethodPost, "/interlibrary/{id}/ship", "shipToPartner", "Lend the copy to the partner and send it", exchanging, one(interlibrary.Ship))
+	do(s, http.MethodPost, "/interlibrary/{id}/reply", "replyToPartner",
+		"Answer a partner's request", exchanging, oneSent(interlibrary.Reply))
+	do(s, http.MethodPost, "/interlibrary/{id}/ship", "shipToPartner",
+		"Lend the copy to the partner and send it", exchanging, one(interlibrary.Ship))
 }
 
 // mostMessages is how many messages a partner may send within a minute.

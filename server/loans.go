@@ -12,7 +12,8 @@ import (
 // loanOperations change a loan by hand, or write down what is said of it.
 func (s *Server) loanOperations() {
 	do(s, http.MethodPost, "/loans/{id}/due", "setDue", "Set the due date of a loan by hand", employed, oneSent(desk.SetDue))
-	do(s, http.MethodPost, "/patrons/{id}/due", "setDueOfMany", "Set the due date of several loans by hand", employed, oneSent(desk.SetDueOfMany))
+	do(s, http.MethodPost, "/patrons/{id}/due", "setDueOfMany",
+		"Set the due date of several loans by hand", employed, oneSent(desk.SetDueOfMany))
 	do(s, http.MethodPost, "/patrons/{id}/renew", "renewMany", "Renew several loans of a patron, or all", everyone, oneSent(desk.RenewMany))
 	type since struct {
 		Since time.Time `json:"since,omitempty" doc:"From when on; none: today"`

@@ -29,7 +29,8 @@ func (s *Server) mergeOperations() {
 		func(a *act.Act, in *OneSent[gone]) (*people.Written, error) {
 			return merging.Undo(a, in.ID, in.Body.Gone)
 		})
-	open(s, "/patrons/{id}/beside", "besideOf", "The rosters in which a patron is, messages to them, and records merged into theirs", employed,
+	open(s, "/patrons/{id}/beside", "besideOf",
+		"The rosters in which a patron is, messages to them, and records merged into theirs", employed,
 		func(a *act.Act, in *ByID) (*Beside, error) {
 			people.Seen(a, people.Opened, in.ID, "")
 			parts, err := merging.Parts(a, in.ID)
@@ -43,8 +44,10 @@ func (s *Server) mergeOperations() {
 			messages, err := notices.OfPatron(a, in.ID)
 			return &Beside{Rosters: of, Parts: parts, Messages: messages}, err
 		})
-	do(s, http.MethodPost, "/patrons/{id}/ways", "chooseWays", "Write by what way a patron wants to be told", employed, oneSent(people.ChooseWays))
-	do(s, http.MethodPost, "/patrons/{id}/confirmed", "confirmDetails", "Keep that a patron's details are right", employed, one(people.Confirm))
+	do(s, http.MethodPost, "/patrons/{id}/ways", "chooseWays",
+		"Write by what way a patron wants to be told", employed, oneSent(people.ChooseWays))
+	do(s, http.MethodPost, "/patrons/{id}/confirmed", "confirmDetails",
+		"Keep that a patron's details are right", employed, one(people.Confirm))
 	do(s, http.MethodPost, "/patrons/{id}/here", "takeOn", "Make this branch a patron's home branch", employed, one(people.TakeOn))
 }
 

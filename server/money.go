@@ -75,22 +75,26 @@ func (s *Server) receiptOperations() {
 		Patron int64 `query:"patron"`
 		NoTill bool  `query:"no_till" doc:"Those of this branch that are under no till"`
 	}
-	listing(s, "/receipts", "receipts", "Money that went over the counter, of a till, of a patron, or of this branch, newest first", employed,
+	listing(s, "/receipts", "receipts",
+		"Money that went over the counter, of a till, of a patron, or of this branch, newest first", employed,
 		paged(func(a *act.Act, in *which, page store.Page) ([]accounts.Receipt, store.Page, error) {
 			return accounts.Receipts(a, accountsdb.WhichReceipts{Till: in.Till, Patron: in.Patron, NoTill: in.NoTill}, page)
 		}))
 	look(s, "/receipts/{id}", "receipt", "A receipt with what it settled", employed, byID(accounts.OneReceipt))
-	do(s, http.MethodPost, "/receipts/{id}/reverse", "reversePayment", "Take back a payment that was taken by mistake", employed, oneSent(accounts.Reverse))
+	do(s, http.MethodPost, "/receipts/{id}/reverse", "reversePayment",
+		"Take back a payment that was taken by mistake", employed, oneSent(accounts.Reverse))
 	type account struct {
 		Paged
 		ID int64 `path:"id"`
 	}
-	open(s, "/patrons/{id}/account", "accountStatement", "A patron's account, newest first: charges, payments, waivers and reversals", employed,
+	open(s, "/patrons/{id}/account", "accountStatement",
+		"A patron's account, newest first: charges, payments, waivers and reversals", employed,
 		paged(func(a *act.Act, in *account, page store.Page) ([]accounts.StatementLine, store.Page, error) {
 			people.Seen(a, people.Opened, in.ID, "")
 			return accounts.Statement(a, in.ID, page)
 		}))
-	open(s, "/patrons/{id}/household-charges", "householdCharges", "The others of a patron's household who owe something, to pay for them", employed,
+	open(s, "/patrons/{id}/household-charges", "householdCharges",
+		"The others of a patron's household who owe something, to pay for them", employed,
 		func(a *act.Act, in *ByID) (Rows[accounts.Member], error) {
 			list, err := accounts.Household(a, in.ID)
 			for _, m := range list {
@@ -98,7 +102,8 @@ func (s *Server) receiptOperations() {
 			}
 			return Rows[accounts.Member]{Rows: list}, err
 		})
-	do(s, http.MethodPost, "/money/waivers/undo", "undoWaivers", "Undo waivers: what they waived is owed again", employed, sent(accounts.Unwaive))
+	do(s, http.MethodPost, "/money/waivers/undo", "undoWaivers",
+		"Undo waivers: what they waived is owed again", employed, sent(accounts.Unwaive))
 	listing(s, "/refunds", "refunds", "What is to be given back", employed, inPages(accounts.Refunds))
 	do(s, http.MethodPost, "/refunds", "payOut", "Give a patron back what is owed to them", employed, sent(accounts.PayOut))
 }
@@ -108,11 +113,14 @@ func (s *Server) tillOperations() {
 		list, err := accounts.Tills(a)
 		return Rows[accounts.Till]{Rows: list}, err
 	})
-	look(s, "/tills/counted", "countedTills", "The tills that have been counted here, newest first", employed, inPages(accounts.CountedTills))
+	look(s, "/tills/counted", "countedTills",
+		"The tills that have been counted here, newest first", employed, inPages(accounts.CountedTills))
 	look(s, "/tills/{id}", "till", "A till as it stands", employed, byID(accounts.OneTill))
 	do(s, http.MethodPost, "/tills", "openTill", "Open a till with the cash that lies in it", employed, sent(accounts.OpenTill))
-	do(s, http.MethodPost, "/tills/{id}/moves", "moveCash", "Lay cash into a till, or take it out, for no patron", employed, oneSent(accounts.MoveCash))
-	do(s, http.MethodPost, "/tills/{id}/receipts", "assignReceipts", "Put receipts that are under no till into one, or take them out again", employed, oneSent(accounts.AssignReceipts))
+	do(s, http.MethodPost, "/tills/{id}/moves", "moveCash",
+		"Lay cash into a till, or take it out, for no patron", employed, oneSent(accounts.MoveCash))
+	do(s, http.MethodPost, "/tills/{id}/receipts", "assignReceipts",
+		"Put receipts that are under no till into one, or take them out again", employed, oneSent(accounts.AssignReceipts))
 	do(s, http.MethodPost, "/tills/{id}/close", "closeTill", "Close a till as it was counted", employed, oneSent(accounts.CloseTill))
 }
 
@@ -129,8 +137,10 @@ func (s *Server) terminalOperations() {
 				return a.Enqueue(terminals.Args{Payment: id})
 			})
 		})
-	do(s, http.MethodPost, "/money/at-terminal/{id}/stop", "stopCardPayment", "Call a payment at a card terminal off", employed, one(accounts.StopPayment))
-	do(s, http.MethodPost, "/money/at-terminal/{id}/end", "endCardPayment", "Say how a payment ended whose card terminal does not", employed, oneSent(accounts.EndByHand))
+	do(s, http.MethodPost, "/money/at-terminal/{id}/stop", "stopCardPayment",
+		"Call a payment at a card terminal off", employed, one(accounts.StopPayment))
+	do(s, http.MethodPost, "/money/at-terminal/{id}/end", "endCardPayment",
+		"Say how a payment ended whose card terminal does not", employed, oneSent(accounts.EndByHand))
 }
 
 func (s *Server) chargeOperations() {
@@ -143,7 +153,8 @@ func (s *Server) chargeOperations() {
 		func(a *act.Act, in *OneSent[Because]) (Done, error) {
 			return Done{true}, accounts.PutInDispute(a, in.ID, in.Body.Reason)
 		})
-	do(s, http.MethodPost, "/charges/{id}/dispute/end", "endDispute", "End a dispute with what was found: the charge counts again", employed,
+	do(s, http.MethodPost, "/charges/{id}/dispute/end", "endDispute",
+		"End a dispute with what was found: the charge counts again", employed,
 		func(a *act.Act, in *OneSent[Because]) (Done, error) {
 			return Done{true}, accounts.EndDispute(a, in.ID, in.Body.Reason)
 		})
@@ -159,7 +170,8 @@ func (s *Server) invoiceOperations() {
 			return accounts.Invoices(a, !in.All, page)
 		}))
 	look(s, "/invoices/{id}", "invoice", "An invoice with its lines", employed, byID(accounts.OneInvoice))
-	do(s, http.MethodPost, "/patrons/{id}/invoices", "makeInvoice", "Put what an institution owes on an invoice", employed, oneSent(accounts.MakeInvoice))
+	do(s, http.MethodPost, "/patrons/{id}/invoices", "makeInvoice",
+		"Put what an institution owes on an invoice", employed, oneSent(accounts.MakeInvoice))
 	do(s, http.MethodPost, "/invoices/{id}/withdraw", "withdrawInvoice", "Withdraw an invoice: its charges stand as they are", employed,
 		func(a *act.Act, in *OneSent[Because]) (*accounts.Invoice, error) {
 			return accounts.WithdrawInvoice(a, in.ID, in.Body.Reason)

@@ -61,7 +61,8 @@ func (s *Server) networkOperations() {
 		func(a *act.Act, in *Asked[upkeep.Joining]) (*upkeep.Joined, error) {
 			return upkeep.AddPartner(a, in.Body)
 		})
-	once(s, http.MethodPost, "/network/partners/{id}/secret", "renewSecret", "Give a partner another secret", administrating, byID(upkeep.RenewSecret))
+	once(s, http.MethodPost, "/network/partners/{id}/secret", "renewSecret",
+		"Give a partner another secret", administrating, byID(upkeep.RenewSecret))
 	once(s, http.MethodPost, "/staff", "addPerson", "Add somebody who works here", administrating,
 		func(a *act.Act, in *Asked[upkeep.Person]) (*upkeep.Added, error) { return upkeep.AddPerson(a, in.Body) })
 	huma.Register(
@@ -115,7 +116,8 @@ func (s *Server) networkOperations() {
 		paged(func(a *act.Act, in *of, page store.Page) ([]upkeep.Changed, store.Page, error) {
 			return upkeep.Changes(a, in.Part, in.Key, page)
 		}))
-	do(s, http.MethodPost, "/network/changes/{id}/back", "takeBack", "Take a change of the network back", administrating, one(upkeep.TakeBack))
+	do(s, http.MethodPost, "/network/changes/{id}/back", "takeBack",
+		"Take a change of the network back", administrating, one(upkeep.TakeBack))
 }
 
 // keepOne registers the change of a part of which the network has one.

@@ -55,7 +55,8 @@ func (s *Server) noticeOperations() {
 	type settle struct {
 		Again bool `json:"again" doc:"Send it again; otherwise it is taken to have gone"`
 	}
-	do(s, http.MethodPost, "/messages/{id}/settle", "settleMessage", "Decide an unclear message, or say that one was told by hand", employed,
+	do(s, http.MethodPost, "/messages/{id}/settle", "settleMessage",
+		"Decide an unclear message, or say that one was told by hand", employed,
 		func(a *act.Act, in *OneSent[settle]) (Done, error) {
 			return Done{true}, notices.Settle(a, in.ID, in.Body.Again)
 		})

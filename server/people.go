@@ -53,10 +53,13 @@ func (s *Server) peopleOperations() {
 	}
 	once(s, http.MethodPost, "/patrons/{id}/pin", "setPIN", "Give a patron a PIN, shown once", employed,
 		func(a *act.Act, in *pin) (*people.PIN, error) { return people.SetPIN(a, in.ID, in.Body.PIN) })
-	do(s, http.MethodPost, "/patrons/{id}/charges", "chargeByHand", "Charge a patron by hand, from the price list or for another reason", employed, oneSent(accounts.ChargeByHand))
+	do(s, http.MethodPost, "/patrons/{id}/charges", "chargeByHand",
+		"Charge a patron by hand, from the price list or for another reason", employed, oneSent(accounts.ChargeByHand))
 	do(s, http.MethodPost, "/patrons/{id}/notes", "notePatron", "Write a note on a patron's card", employed, oneSent(people.AddNote))
 	do(s, http.MethodPost, "/patron-notes/{id}/end", "endNote", "Take a note off a card", employed, one(people.EndNote))
 	do(s, http.MethodPut, "/patrons/{id}/photo", "takePhoto", "Put a photograph on a patron's record", employed, oneSent(people.TakePhoto))
-	do(s, http.MethodPost, "/patrons/{id}/photo/drop", "dropPhoto", "Take the photograph off a patron's record", employed, one(people.DropPhoto))
-	do(s, http.MethodPost, "/patrons/{id}/consents", "consent", "Write down what a guardian or a grown-up answers", employed, oneSent(people.Consent))
+	do(s, http.MethodPost, "/patrons/{id}/photo/drop", "dropPhoto",
+		"Take the photograph off a patron's record", employed, one(people.DropPhoto))
+	do(s, http.MethodPost, "/patrons/{id}/consents", "consent",
+		"Write down what a guardian or a grown-up answers", employed, oneSent(people.Consent))
 }

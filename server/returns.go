@@ -95,7 +95,8 @@ func (s *Server) runOperations() {
 		func(a *act.Act, in *OneSent[missing]) (*returns.Change, error) {
 			return returns.Missing(a, in.ID, in.Body.What)
 		})
-	do(s, http.MethodPost, "/return-lines/{id}/excuse", "excuseLine", "Take the charge of a line back, since the library was at fault", employed,
+	do(s, http.MethodPost, "/return-lines/{id}/excuse", "excuseLine",
+		"Take the charge of a line back, since the library was at fault", employed,
 		func(a *act.Act, in *OneSent[Because]) (*returns.Change, error) {
 			return returns.Excuse(a, in.ID, in.Body.Reason)
 		})

@@ -50,8 +50,10 @@ func (s *Server) rosterOperations() {
 		func(a *act.Act, in *OneSent[leaving]) (*rosters.Roster, error) {
 			return rosters.Leave(a, in.ID, in.Body.Patron)
 		})
-	do(s, http.MethodPost, "/rosters-filled", "fillRosters", "Fill rosters from lists, or look at what that would do", employed, sent(rosters.Fill))
-	do(s, http.MethodPost, "/rosters-moved-up", "moveRostersUp", "Move classes up by a year, or look at what that would do", employed, sent(rosters.MoveUp))
+	do(s, http.MethodPost, "/rosters-filled", "fillRosters",
+		"Fill rosters from lists, or look at what that would do", employed, sent(rosters.Fill))
+	do(s, http.MethodPost, "/rosters-moved-up", "moveRostersUp",
+		"Move classes up by a year, or look at what that would do", employed, sent(rosters.MoveUp))
 	type dissolving struct {
 		Rosters []int64 `json:"rosters" minItems:"1" maxItems:"500" nullable:"false"`
 	}
@@ -59,7 +61,8 @@ func (s *Server) rosterOperations() {
 		func(a *act.Act, in *Sent[dissolving]) (*rosters.Ended, error) {
 			return rosters.Dissolve(a, in.Body.Rosters)
 		})
-	do(s, http.MethodPost, "/consents-of-many", "consentsOfMany", "Write down the answers of many from lists, or look at what that would do", employed, sent(rosters.Consent))
+	do(s, http.MethodPost, "/consents-of-many", "consentsOfMany",
+		"Write down the answers of many from lists, or look at what that would do", employed, sent(rosters.Consent))
 	look(s, "/deeds", "deeds", "What was done to many patrons at once, newest first", employed, inPages(rosters.Deeds))
 	do(s, http.MethodPost, "/deeds/{id}/undo", "undoDeed", "Take back what was done to many", employed, one(rosters.Undo))
 }

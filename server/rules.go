@@ -107,7 +107,8 @@ func (s *Server) draftOperations() {
 			return rules.Draft(a, in.Body.Name, in.Body.From)
 		})
 	do(s, http.MethodPut, "/rulebook/drafts/{id}/terms", "setTerm", "Set one term for a scope in a draft", supervising, oneSent(rules.Set))
-	do(s, http.MethodPut, "/rulebook/drafts/{id}/cells", "setCells", "Set several cells of a grid together in a draft", supervising, oneSent(rules.SetCells))
+	do(s, http.MethodPut, "/rulebook/drafts/{id}/cells", "setCells",
+		"Set several cells of a grid together in a draft", supervising, oneSent(rules.SetCells))
 	do(s, http.MethodPut, "/rulebook/drafts/{id}/rules", "writeRule", "Put a rule into a draft", supervising, oneSent(rules.Write))
 	do(s, http.MethodPost, "/rulebook/drafts/{id}/strike", "strikeRule", "Take a rule out of a draft", supervising,
 		func(a *act.Act, in *OneSent[Revised]) (*rules.Edition, error) {
@@ -121,7 +122,8 @@ func (s *Server) draftOperations() {
 		func(a *act.Act, in *OneSent[ranking]) (*rules.Edition, error) {
 			return rules.Rank(a, in.ID, in.Body.Revision, in.Body.Ranking)
 		})
-	do(s, http.MethodPut, "/rulebook/drafts/{id}/examples", "writeExample", "Put an example into a draft", supervising, oneSent(rules.WriteExample))
+	do(s, http.MethodPut, "/rulebook/drafts/{id}/examples", "writeExample",
+		"Put an example into a draft", supervising, oneSent(rules.WriteExample))
 	do(s, http.MethodPost, "/rulebook/drafts/{id}/examples/drop", "dropExample", "Take an example out of a draft", supervising,
 		func(a *act.Act, in *OneSent[Revised]) (*rules.Edition, error) {
 			return rules.DropExample(a, in.ID, in.Body.Revision, in.Body.Name)
@@ -138,16 +140,20 @@ func (s *Server) draftOperations() {
 			}
 			return rules.LookAtPutting(a, in.ID, day)
 		})
-	do(s, http.MethodPost, "/rulebook/drafts/{id}/in-force", "putInForce", "Put a draft in force from a date", supervising, oneSent(rules.PutInForce))
-	do(s, http.MethodPost, "/rulebook/editions/{id}/withdraw", "withdrawEdition", "Withdraw an edition that has not begun", supervising, one(rules.Withdraw))
+	do(s, http.MethodPost, "/rulebook/drafts/{id}/in-force", "putInForce",
+		"Put a draft in force from a date", supervising, oneSent(rules.PutInForce))
+	do(s, http.MethodPost, "/rulebook/editions/{id}/withdraw", "withdrawEdition",
+		"Withdraw an edition that has not begun", supervising, one(rules.Withdraw))
 	do(s, http.MethodDelete, "/rulebook/drafts/{id}", "dropDraft", "Give a draft up", supervising, func(a *act.Act, in *One) (Done, error) {
 		return Done{true}, rules.Discard(a, in.ID)
 	})
-	do(s, http.MethodPost, "/rulebook/file", "bringFile", "Look at a rulebook file, or take it over as a draft", supervising, sent(rules.Bring))
+	do(s, http.MethodPost, "/rulebook/file", "bringFile",
+		"Look at a rulebook file, or take it over as a draft", supervising, sent(rules.Bring))
 }
 
 func (s *Server) rehearsalOperations() {
-	do(s, http.MethodPost, "/rulebook/editions/{id}/rehearsals", "rehearse", "Rehearse a draft on the loans of a period", supervising, oneSent(rules.Begin))
+	do(s, http.MethodPost, "/rulebook/editions/{id}/rehearsals", "rehearse",
+		"Rehearse a draft on the loans of a period", supervising, oneSent(rules.Begin))
 	look(s, "/rulebook/editions/{id}/rehearsals", "rehearsals", "The latest rehearsals of an edition", supervising,
 		paged(func(a *act.Act, in *editionPaged, page store.Page) ([]rules.Rehearsal, store.Page, error) {
 			return rules.Rehearsals(a, in.ID, page)
@@ -191,9 +197,12 @@ func (s *Server) calendarOperations() {
 		func(a *act.Act, in *calendars.Change) (*calendars.Touched, error) {
 			return calendars.Preview(a, *in)
 		})
-	askListing(s, "/calendars/preview/loans", "previewLoans", "The loans whose due date a change to calendars would move", employed, calendars.MovedLoans)
-	askListing(s, "/calendars/preview/holds", "previewHolds", "The holds that would wait longer after a change to calendars", employed, calendars.MovedHolds)
-	do(s, http.MethodPost, "/calendars/apply", "changeCalendar", "Change calendars, due dates and hold shelves along with them", employed, sent(calendars.Apply))
+	askListing(s, "/calendars/preview/loans", "previewLoans",
+		"The loans whose due date a change to calendars would move", employed, calendars.MovedLoans)
+	askListing(s, "/calendars/preview/holds", "previewHolds",
+		"The holds that would wait longer after a change to calendars", employed, calendars.MovedHolds)
+	do(s, http.MethodPost, "/calendars/apply", "changeCalendar",
+		"Change calendars, due dates and hold shelves along with them", employed, sent(calendars.Apply))
 	type calendarFile struct {
 		Text string `json:"text" minLength:"2" maxLength:"900000" doc:"A file of iCalendar, RFC 5545"`
 	}

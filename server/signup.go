@@ -265,7 +265,8 @@ const signUpWindow = time.Hour
 // signUpOperations look at who signed up by themselves.
 func (s *Server) signUpOperations() {
 	listing(s, "/sign-ups", "signUps", "People who signed up by themselves and wait", employed, inPages(signups.List))
-	open(s, "/sign-ups/{id}", "signUp", "Somebody who signed up, as they wrote it, and who may be the same person", employed, byID(signups.One))
+	open(s, "/sign-ups/{id}", "signUp",
+		"Somebody who signed up, as they wrote it, and who may be the same person", employed, byID(signups.One))
 	do(s, http.MethodPost, "/sign-ups/{id}/taken", "takeSignUp", "Register somebody who signed up", employed, oneSent(signups.Take))
 	type known struct {
 		Patron int64 `json:"patron" doc:"Whose record it is"`
@@ -281,5 +282,6 @@ func (s *Server) signUpOperations() {
 		func(a *act.Act, in *OneSent[turning]) (*signups.SignUp, error) {
 			return signups.TurnDown(a, in.ID, in.Body.Reason)
 		})
-	do(s, http.MethodPost, "/sign-ups/{id}/again", "signUpAgain", "Let somebody wait again who was turned down", employed, one(signups.Again))
+	do(s, http.MethodPost, "/sign-ups/{id}/again", "signUpAgain",
+		"Let somebody wait again who was turned down", employed, one(signups.Again))
 }

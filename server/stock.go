@@ -74,7 +74,8 @@ func (s *Server) titleOperations() {
 	look(s, "/titles/{id}", "title", "One title, with all that is known of it", everyone, byID(catalogue.OneTitle))
 	do(s, http.MethodPost, "/titles", "addTitle", "Add a title", employed, sent(bibliography.Add))
 	do(s, http.MethodPut, "/titles/{id}", "changeTitle", "Write a title anew", employed, oneSent(catalogue.Change))
-	do(s, http.MethodPost, "/titles/{id}/copies", "addCopies", "Add copies to a title, each with its own label", employed, oneSent(stock.AddCopies))
+	do(s, http.MethodPost, "/titles/{id}/copies", "addCopies",
+		"Add copies to a title, each with its own label", employed, oneSent(stock.AddCopies))
 	type file struct {
 		Content string `json:"content" maxLength:"1000000" doc:"The file in base64: ISO 2709 or MARCXML"`
 	}
@@ -119,7 +120,8 @@ func (s *Server) titleOperations() {
 // itemOperations keep the records of items, one by one and many at once.
 func (s *Server) itemOperations() {
 	do(s, http.MethodPut, "/items/{id}", "changeItem", "Write what is on record of an item anew", employed, oneSent(stock.Change))
-	do(s, http.MethodPut, "/items/{id}/standing", "standItem", "Write how an item stands: in use, missing, put aside, out of the stock", employed,
+	do(s, http.MethodPut, "/items/{id}/standing", "standItem",
+		"Write how an item stands: in use, missing, put aside, out of the stock", employed,
 		func(a *act.Act, in *OneSent[stock.NewStatus]) (Done, error) {
 			return Done{true}, stock.SetStatus(a, in.ID, in.Body)
 		})
@@ -131,7 +133,8 @@ func (s *Server) itemOperations() {
 		func(a *act.Act, in *classed) (*rules.LoanTerms, error) { return rules.Lent(a, in.ID, in.Class) })
 	askRows(s, "/items-found", "findItems", "Find items by what is on record of them", employed, stock.Find)
 	ask(s, "/items-counted", "countItems", "How many items match a search", employed, stock.Count)
-	do(s, http.MethodPost, "/items-changed", "changeItems", "Change many items at once, or look at what that would do", supervising, sent(stock.ChangeMany))
+	do(s, http.MethodPost, "/items-changed", "changeItems",
+		"Change many items at once, or look at what that would do", supervising, sent(stock.ChangeMany))
 	look(s, "/stock-deeds", "stockDeeds", "What was done to many items at once, newest first", employed, inPages(stock.Deeds))
 	look(s, "/stock-deeds/{id}/items", "itemsOfDeed", "The items that were changed at once, as they are now", employed,
 		paged(func(a *act.Act, in *PagedByID, page store.Page) ([]catalogue.Item, store.Page, error) {
@@ -183,7 +186,8 @@ func (s *Server) shelfOperations() {
 		}))
 	look(s, "/items/{id}/looks", "looks", "Who looked where for an item, the latest first", employed, byID(stock.Looks))
 	do(s, http.MethodPost, "/items/{id}/looks", "lookFor", "Write down where somebody looked for an item", employed, oneSent(stock.LookFor))
-	look(s, "/inventories", "inventories", "Shelves of this branch walked along with a scanner, newest first", employed, inPages(stock.Inventories))
+	look(s, "/inventories", "inventories",
+		"Shelves of this branch walked along with a scanner, newest first", employed, inPages(stock.Inventories))
 	do(s, http.MethodPost, "/inventories", "openInventory", "Begin an inventory", employed, sent(stock.OpenInventory))
 	look(s, "/inventories/{id}", "inventory", "One inventory", employed, byID(stock.OneInventory))
 	do(s, http.MethodPost, "/inventories/{id}/scans", "shelfScan", "The next scan along a shelf", employed,
@@ -195,8 +199,10 @@ func (s *Server) shelfOperations() {
 			return stock.ShelfLines(a, in.ID, page)
 		}))
 	look(s, "/inventories/{id}/report", "shelfReport", "What an inventory has come to so far", employed, byID(stock.ReportOf))
-	do(s, http.MethodPost, "/inventory-lines/{id}/undo", "undoShelfScan", "Take a scan along a shelf back", employed, one(stock.UndoShelfLine))
-	do(s, http.MethodPost, "/inventories/{id}/finish", "finishInventory", "End an inventory; what was not seen may count as missing", employed, oneSent(stock.Finish))
+	do(s, http.MethodPost, "/inventory-lines/{id}/undo", "undoShelfScan",
+		"Take a scan along a shelf back", employed, one(stock.UndoShelfLine))
+	do(s, http.MethodPost, "/inventories/{id}/finish", "finishInventory",
+		"End an inventory; what was not seen may count as missing", employed, oneSent(stock.Finish))
 }
 
 // mostLabels is how many labels are printed at once.
