@@ -84,7 +84,7 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 				"income_processing": "4130", "income_uncollected": "4140", "income_outside": "4150",
 				"income_manual": "4160", "income_membership": "4200", "waived": "5100", "rounding": "5900",
 				"differences": "5910"}}}'`,
-		// A school that is invoiced, with what it owes; a charge that somebody does not accept; one to be given back.
+		// A school that is invoiced, with what it owes; a charge that somebody does not accept; one to be refunded.
 		`UPDATE patrons SET institution = true, legal_name = 'Quay Street School', preferred_name = '',
 			shelf_name = 'QSS', born = NULL, household_id = NULL, address = '9 Quay Street'
 			WHERE id = (SELECT min(id) FROM patrons WHERE branch_code = 'HVH' AND class = 'educator')`,

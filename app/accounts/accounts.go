@@ -1,4 +1,4 @@
-// Package accounts keeps patrons' accounts: what is charged, paid, waived, credited and given back. Nothing is ever
+// Package accounts keeps patrons' accounts: what is charged, paid, waived, credited and refunded. Nothing is ever
 // changed or deleted; what was wrong is credited by another entry.
 package accounts
 

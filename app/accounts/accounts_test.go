@@ -272,7 +272,7 @@ func TestStatement(t *testing.T) {
 	}, got)
 }
 
-// What was charged wrongly is credited; what of it was paid is to be given back, once.
+// What was charged wrongly is credited; what of it was paid is refunded, once.
 func TestRefunds(t *testing.T) {
 	c := newCounter(t)
 	p := c.Patron("HVH")
@@ -645,7 +645,7 @@ func invoicesAtOnce(schools []int64, do func(int64) (*accounts.Invoice, error)) 
 	return errs
 }
 
-// Who is owed something is not forgotten before it has been given back; what they said in a dispute goes with them.
+// Who is owed something is not forgotten before it has been refunded; what they said in a dispute goes with them.
 func TestForgettingWaitsForRefunds(t *testing.T) {
 	c := newCounter(t)
 	boss := c.Staff(role.Supervisor, "HVH")

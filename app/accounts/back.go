@@ -9,8 +9,8 @@ import (
 	"nevrin/store/loansdb"
 )
 
-// takeBack leaves nothing of charges: what was paid of them is to be given back, and what remains then is corrected. The refund
-// stands first, since a charge is never settled by more than it is. It gives what is to be given back.
+// takeBack cancels charges: what was paid of them becomes a refund owed, and what remains then is corrected. The refund
+// stands first, since a charge is never settled by more than it is. It gives the sum to refund.
 func takeBack(a *act.Act, like accountsdb.Entry, credits []ledger.Credit) (refunded money.Amount, err error) {
 	for _, c := range credits {
 		for _, part := range []struct {
@@ -31,7 +31,7 @@ func takeBack(a *act.Act, like accountsdb.Entry, credits []ledger.Credit) (refun
 	return refunded, nil
 }
 
-// TakeBack takes charges for a lost loan back, since it was found: what of them was paid is to be given back. Line is
+// TakeBack takes charges for a lost loan back, since it was found: what of them was paid is refunded. Line is
 // the line of the returns run that does it.
 func TakeBack(a *act.Act, l *loansdb.Loan, credits []ledger.Credit, line int64) error {
 	if len(credits) == 0 {
@@ -50,7 +50,7 @@ func TakeBack(a *act.Act, l *loansdb.Loan, credits []ledger.Credit, line int64) 
 }
 
 // UndoLine takes back what a line of a returns run has put on an account: its charge is corrected; what it credited for
-// a lost item is charged again, and what was to be given back counts as paid again.
+// a lost item is charged again, and a refund owed counts as paid again.
 func UndoLine(a *act.Act, line int64, entries []accountsdb.Entry, item int64) error {
 	for _, e := range entries {
 		switch e.Kind {
@@ -79,7 +79,7 @@ func UndoLine(a *act.Act, line int64, entries []accountsdb.Entry, item int64) er
 	return nil
 }
 
-// keepRefund lets what was to be given back settle a charge that is made again: it counts as paid, as before. What has been
+// keepRefund lets a refund owed settle a charge that is made again: it counts as paid, as before. What has been
 // paid out since is gone, and the charge is owed.
 func keepRefund(a *act.Act, charge *accountsdb.Entry, refund *accountsdb.Entry) error {
 	if refund == nil {
@@ -104,7 +104,7 @@ func keepRefund(a *act.Act, charge *accountsdb.Entry, refund *accountsdb.Entry) 
 	return nil
 }
 
-// refundOf is what was to be given back for a charge; nil for nothing.
+// refundOf gives the refund owed for a charge; nil for none.
 func refundOf(entries []accountsdb.Entry, charge int64) *accountsdb.Entry {
 	for k := range entries {
 		if e := &entries[k]; e.Kind == ledger.Refund && *e.Settles == charge {

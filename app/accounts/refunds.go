@@ -15,7 +15,7 @@ import (
 	"nevrin/store/returnsdb"
 )
 
-// Refund is money that is to be given back.
+// Refund is money owed to a patron, to be paid out.
 type Refund struct {
 	ID     int64     `json:"id"`
 	Patron int64     `json:"patron"`
@@ -44,13 +44,13 @@ func showRefunds(a *act.Act, rows []accountsdb.RefundOwed) []Refund {
 	return out
 }
 
-// Refunds gives a page of what is to be given back, the oldest first.
+// Refunds gives a page of refunds owed, the oldest first.
 func Refunds(a *act.Act, page store.Page) ([]Refund, store.Page, error) {
 	rows, next, err := accountsdb.RefundsOwed(a.Tx, page)
 	return showRefunds(a, rows), next, err
 }
 
-// PayingOut is money about to be given back.
+// PayingOut is money about to be refunded.
 type PayingOut struct {
 	Patron    int64        `json:"patron"`
 	Means     ledger.Means `json:"means" enum:"cash,card,cheque,transfer"`

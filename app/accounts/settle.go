@@ -31,7 +31,7 @@ type Settled struct {
 	Receipt int64   `json:"receipt,omitempty" doc:"Of a payment"`
 	Sum     string  `json:"sum" doc:"What it settled"`
 	Taken   string  `json:"taken" doc:"What was taken, in coins where it was cash; empty: nothing"`
-	Change  string  `json:"change" doc:"What is given back of what was laid down; empty: nothing"`
+	Change  string  `json:"change" doc:"The change for the cash received; empty: none"`
 	Owing   []Owes  `json:"owing" doc:"What is still owed in all, by patron"`
 	Waived  []int64 `json:"waived" nullable:"false" doc:"The entries of a waiver, to undo it by"`
 }

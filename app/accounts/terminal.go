@@ -143,7 +143,7 @@ func locked(a *act.Act, id int64) (*accountsdb.TerminalPayment, error) {
 	return p, mayTouch(a, p)
 }
 
-// StopPayment calls a payment off: the terminal is told, and what it has taken by then it gives back.
+// StopPayment calls a payment off: the terminal is told, and refunds what it has taken by then.
 func StopPayment(a *act.Act, id int64) (*CardPayment, error) {
 	p, err := locked(a, id)
 	if err != nil {
@@ -162,7 +162,7 @@ func StopPayment(a *act.Act, id int64) (*CardPayment, error) {
 
 // Hand is the outcome of a card payment, entered by hand since the terminal gave none.
 type Hand struct {
-	Taken  bool   `json:"taken" doc:"The card was charged; otherwise it was not, or was given back"`
+	Taken  bool   `json:"taken" doc:"The card was charged; otherwise it was not, or was refunded"`
 	Number string `json:"number,omitempty" maxLength:"100" doc:"The number on the terminal's slip, where it was charged"`
 	Reason string `json:"reason" minLength:"1" maxLength:"300" doc:"How that is known"`
 }

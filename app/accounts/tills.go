@@ -74,7 +74,7 @@ type TillMove struct {
 func (d Drawer) parse(m money.Currency) (ledger.Drawer, error) {
 	var out ledger.Drawer
 	for text, into := range map[*string]*money.Amount{&d.Cash: &out.Cash, &d.Card: &out.Card, &d.Cheque: &out.Cheque} {
-		// More may have been given back to cards or as cheques than was taken.
+		// More may have been refunded to cards or as cheques than was taken.
 		sign, digits := money.Amount(1), strings.TrimSpace(*text)
 		if into != &out.Cash && strings.HasPrefix(digits, "-") {
 			sign, digits = -1, digits[1:]

@@ -17,7 +17,7 @@ import (
 )
 
 // What is late for too long counts as lost and is billed, once; found in time, the price is credited, and what of
-// it was paid is given back. Undoing the return bills it again.
+// it was paid is refunded. Undoing the return bills it again.
 func TestLostAndFound(t *testing.T) {
 	h := testkit.House(t)
 	jory := testkit.Somebody(t, h, "jory")

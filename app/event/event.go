@@ -132,7 +132,7 @@ const (
 	PaymentReversed  Kind = "payment_reversed"
 	WaiverUndone     Kind = "waiver_undone"
 	CardNotPaid      Kind = "card_not_paid" // what was asked for at a terminal
-	PaidOut          Kind = "paid_out"      // what was to be given back
+	PaidOut          Kind = "paid_out"      // a refund, in money
 	ChargeTakenBack  Kind = "charge_taken_back"
 	Disputed         Kind = "disputed" // a charge
 	DisputeEnded     Kind = "dispute_ended"

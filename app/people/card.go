@@ -55,7 +55,7 @@ type Card struct {
 	Owes      string            `json:"owes"`
 	OwedLimit string            `json:"owed_limit" doc:"Empty: no limit"`
 	Accrues   string            `json:"accrues" doc:"What is late would cost if it came back now, beside what is owed; empty: nothing"`
-	Refunds   string            `json:"refunds" doc:"What is to be given back to them; empty: nothing"`
+	Refunds   string            `json:"refunds" doc:"The refunds owed to them; empty: nothing"`
 	Invoiced  bool              `json:"institution" doc:"Not a person: what it owes is invoiced"`
 	Gives     string            `json:"gives" enum:"none,slip,mail,both,ask" doc:"What they get of what was lent to them"`
 	Receipt   string            `json:"receipt" enum:",none,slip,mail,both" doc:"What they have chosen of that; empty: as the network has settled"`

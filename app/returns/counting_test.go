@@ -249,7 +249,7 @@ func TestPartsMissing(t *testing.T) {
 	assert.Equal(t, "in_use  ", item())
 }
 
-// The library's own error takes the charge of a line back, with who said so; what was paid of it is to be given back.
+// The library's own error takes the charge of a line back, with who said so; what was paid of it is refunded.
 func TestOwnError(t *testing.T) {
 	w := testkit.NewWorld(t)
 	here := w.Staff(role.Desk, "HVH")

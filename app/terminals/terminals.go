@@ -231,7 +231,7 @@ func (w *worker) hear(ctx context.Context, answers bool) error {
 	return accountsdb.HearTerminalPayment(ctx, w.house.Store, w.row.ID, answers)
 }
 
-// move writes down what follows from what the terminal said. What it has taken and cannot be used is given back.
+// move writes down what follows from what the terminal said. What it has taken and cannot be used is refunded.
 func (w *worker) move(ctx context.Context, by terminal.Move, s said) error {
 	who := act.Actor{ID: w.row.StaffID, Role: role.Desk, Branch: w.row.BranchCode, Home: w.row.BranchCode}
 	do := func(change func(*act.Act) (*accounts.CardPayment, error)) error {

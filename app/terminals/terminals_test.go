@@ -219,7 +219,7 @@ func TestNothingIsChargedTwice(t *testing.T) {
 	})
 }
 
-// Called off while the terminal waits, nothing is charged; called off as the card is held to it, it is given back or taken, never both.
+// Called off while the terminal waits, nothing is charged; called off as the card is held to it, it is refunded or taken, never both.
 func TestCalledOff(t *testing.T) {
 	d := newDesk(t)
 	patron := d.owing("2.50")
@@ -252,7 +252,7 @@ func TestCalledOff(t *testing.T) {
 	assert.Equal(t, "250", d.Ask("SELECT (balance + 25 * ?::int)::text FROM patrons WHERE id = ?", taken, patron))
 }
 
-// What was owed is credited while the card is looked for: the terminal gives back what it has taken for it.
+// What was owed is credited while the card is looked for: the terminal refunds what it has taken for it.
 func TestNothingIsOwedAnyMore(t *testing.T) {
 	d := newDesk(t)
 	patron := d.owing("2.50")
@@ -350,7 +350,7 @@ func TestWhatIsNotAskedFor(t *testing.T) {
 	assert.Equal(t, "0", d.Ask("SELECT count(*)::text FROM terminal_payments"))
 }
 
-// A terminal that was exchanged knows nothing of what is to be given back: somebody who gives it back by hand says so.
+// A terminal that was exchanged knows nothing of refunds owed: somebody who refunds it by hand says so.
 func TestTerminalKnowsNothingOfIt(t *testing.T) {
 	d := newDesk(t)
 	p := d.asked("2.50", d.owing("2.50"))

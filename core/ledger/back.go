@@ -11,7 +11,7 @@ import (
 type Taken struct {
 	Out       bool          // money was given out by it, or it reverses another
 	Reversed  bool          // it has been reversed already
-	GivenBack bool          // something that it paid has been credited since, to be given back
+	GivenBack bool          // something that it paid has been credited since, to be refunded
 	At        time.Time     // when it was made
 	Branch    calendar.Code // and where
 }

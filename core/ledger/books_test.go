@@ -109,7 +109,7 @@ func TestWhoUndoesWhichWaiver(t *testing.T) {
 	}
 }
 
-// What a charge of 24.00 is credited by: what was not waived is corrected, what was paid is given back, and nothing twice.
+// What a charge of 24.00 is credited by: what was not waived is corrected, what was paid is refunded, and nothing twice.
 func TestTakingChargesBack(t *testing.T) {
 	for name, c := range map[string]struct {
 		billed  ledger.Billed

@@ -68,7 +68,7 @@ func place(by Means) Account {
 type Moved struct {
 	Kind    Kind
 	About   About
-	Means   Means // of payments and reversals that went over the counter; none: what was to be given back pays
+	Means   Means // of payments and reversals that went over the counter; none: a refund owed pays
 	Sum     money.Amount
 	Carried bool // it came from another system
 }
@@ -98,7 +98,7 @@ func Book(m Moved) []Posting {
 // BookRounding books by how much cash came to more than what it settled.
 func BookRounding(more money.Amount) []Posting { return post(Drawers, Rounding, more) }
 
-// BookPayout books what was given back, as a sum of more than nothing.
+// BookPayout books what was refunded, as a sum of more than nothing.
 func BookPayout(by Means, sum money.Amount) []Posting { return post(Refunds, place(by), sum) }
 
 // BookMove books cash that was laid into a drawer from the bank, or, less than nothing, brought there.

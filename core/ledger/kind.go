@@ -9,7 +9,7 @@ const (
 	Payment    Kind = "payment"    // less than nothing
 	Waiver     Kind = "waiver"     // less than nothing
 	Correction Kind = "correction" // less than nothing: the charge was none, or no longer is one
-	Refund     Kind = "refund"     // what was paid of a charge that is corrected, to be given back
+	Refund     Kind = "refund"     // what was paid of a charge that is corrected, to be refunded
 	Reversal   Kind = "reversal"   // of a payment taken by mistake
 	Unwaiver   Kind = "unwaiver"   // of a waiver: what was waived is owed again
 )

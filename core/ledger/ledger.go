@@ -57,7 +57,7 @@ type Credit struct {
 }
 
 // TakenBack gives the credits that leave nothing of charges, and what they come to. A charge that was waived or
-// corrected whole is left alone; what of it was paid is given back.
+// corrected whole is left alone; what of it was paid is refunded.
 func TakenBack(billed []Billed) (credits []Credit, sum money.Amount) {
 	for _, b := range billed {
 		left := b.Amount - b.Waived

@@ -12,7 +12,7 @@ import (
 type State string
 
 // A payment is asked for; somebody may call it off; it is reversed where it was approved and is of no use any more. It ends taken,
-// refused or given back.
+// refused or refunded.
 const (
 	Asked     State = "asked"
 	Stopping  State = "stopping"
@@ -36,7 +36,7 @@ const (
 	Return  Move = "return"    // it was approved, and what it was for is not owed any more
 	Back    Move = "back"      // the terminal has given it back
 	Settle  Move = "settle"    // somebody says that it was taken, where the terminal cannot be asked
-	Write   Move = "write_off" // somebody says that it was not, or that it was given back by hand
+	Write   Move = "write_off" // somebody says that it was not, or that it was refunded by hand
 )
 
 // moves are the states to which a move leads from each state.
@@ -91,7 +91,7 @@ func (s State) First(before bool) Step {
 	return Pay
 }
 
-// Leads tells whether what a terminal said leads on. One that says nothing, or of a payment that is called off or to be given back says
+// Leads tells whether what a terminal said leads on. One that says nothing, or of a payment that is called off or to be refunded says
 // anything but how that ended, is asked again and again, and somebody may say what they have seen there.
 func (s State) Leads(said Outcome) bool {
 	switch move, _ := s.Heard(said, 0); {

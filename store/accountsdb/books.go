@@ -72,7 +72,7 @@ type TakenBy struct {
 	Till       string // its name; empty: none
 	Who        string // who took it
 	Means      ledger.Means
-	About      ledger.About // what it was for; empty: given back
+	About      ledger.About // what it was for; empty: refunded
 	Sum        money.Amount
 	Count      int
 }

@@ -89,7 +89,7 @@ func Receipts(tx *store.Tx, which WhichReceipts, page store.Page) ([]ReceiptShow
 type ReceiptPart struct {
 	ID                       int64 // of the entry
 	Kind                     ledger.Kind
-	Amount                   money.Amount // of what it settled; a refund's, where it was given back
+	Amount                   money.Amount // of what it settled; a refund's, where it was refunded
 	Settles                  *int64
 	LoanID                   *int64
 	About                    ledger.About
@@ -169,7 +169,7 @@ func MoveReceipts(tx *store.Tx, branch calendar.Code, till int64, ids []int64, i
 	return rows[0].Count, rows[0].Sum, nil
 }
 
-// RefundOwed is money that is to be given back.
+// RefundOwed is a refund that is owed.
 type RefundOwed struct {
 	ID, PatronID             int64
 	Amount                   money.Amount
@@ -189,13 +189,13 @@ const refundsOwed = `SELECT r.id, r.patron_id, r.amount, p.legal_name, p.preferr
 	LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = i.title_id
 	WHERE r.kind = 'refund' AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)`
 
-// RefundsOwed gives a page of what is to be given back, oldest first.
+// RefundsOwed gives a page of refunds owed, oldest first.
 func RefundsOwed(tx *store.Tx, page store.Page) ([]RefundOwed, store.Page, error) {
 	return store.Paged(tx, page, func(r *RefundOwed) store.Cursor { return store.Cursor{ID: r.ID} },
 		refundsOwed+" AND $1::bigint = 0 AND r.id > $2 ORDER BY r.id")
 }
 
-// RefundsOwedTo gives what is to be given back to a patron.
+// RefundsOwedTo gives refunds owed to a patron.
 func RefundsOwedTo(tx *store.Tx, patron int64) ([]RefundOwed, error) {
 	return store.List[RefundOwed](tx, refundsOwed+" AND r.patron_id = $1 ORDER BY r.id", patron)
 }
@@ -211,7 +211,7 @@ func PayingOut(tx *store.Tx, patron int64, branch calendar.Code) ([]RefundOwed, 
 	return owed, tills, tx.Send(q)
 }
 
-// EndRefund tells what became of money that was to be given back: a receipt paid it out, or it counts as paid again.
+// EndRefund tells what became of a refund owed: a receipt paid it out, or it counts as paid again.
 func EndRefund(tx *store.Tx, refund int64, receipt, keptAs *int64) {
 	tx.Queue("INSERT INTO refund_ends (refund_id, receipt_id, kept_as) VALUES ($1, $2, $3)", refund, receipt, keptAs)
 }

@@ -20,7 +20,7 @@ type CardFacts struct {
 	Charges   []accountsdb.OpenCharge
 	Notes     []peopledb.NoteShown
 	Claims    loansdb.Claims
-	Refunds   money.Amount // what is to be given back
+	Refunds   money.Amount // refunds owed
 	Merged    []string     // cards of records that were merged into this one
 }
 

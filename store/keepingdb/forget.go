@@ -13,7 +13,7 @@ type OpenOf struct {
 	Loans, Holds, Requests, Unsent int
 	Outside                        int // libraries outside to which we lend on this account
 	Balance                        money.Amount
-	Refunds                        money.Amount // to be given back
+	Refunds                        money.Amount // to be refunded
 }
 
 // WhatIsOpen counts what of a patron is open.

@@ -10,7 +10,7 @@ import { Refunds } from "./Refunds";
 import { Tills } from "./Tills";
 import { moneyTabs } from "./tabs";
 
-/** Money: the drawers, what went over the counter, what is to be given back, what waits. */
+/** Money: the drawers, what went over the counter, refunds owed, what waits. */
 export function MoneyPlace() {
   const me = useMe();
   const navigate = useNavigate();

@@ -35,7 +35,7 @@ const byPatron = (rows: Refund[]) => {
   return [...all.values()];
 };
 
-/** What is to be given back, by patron, the oldest first. */
+/** Refunds owed, by patron, the oldest first. */
 export function Refunds() {
   const [paid, setPaid] = useState<Schema["AccountsReceipt"]>();
   const list = usePages(["refunds"], (after) => told(api.GET("/api/refunds", { params: { query: { after } } })));
