@@ -40,7 +40,7 @@ func Compare(a, b Who) (Likeness, string) {
 	phone := digits(a.Phone) != "" && tail(digits(a.Phone)) == tail(digits(b.Phone))
 	why := say(map[string]bool{
 		"same name": name == 1, "name spelt nearly so": name > 0 && name < 1, "same birth date": born,
-		"birth date nearly so": swapped, "same mail": email, "same phone": phone,
+		"birth date nearly so": swapped, "same email": email, "same phone": phone,
 	})
 	switch {
 	case name == 1 && born:

@@ -132,7 +132,7 @@ func TestLikeness(t *testing.T) {
 		want  person.Likeness
 		why   string
 	}{
-		{"the same", tove, person.Same, "same birth date, same mail, same name, same phone"},
+		{"the same", tove, person.Same, "same birth date, same email, same name, same phone"},
 		{"spelt otherwise", person.Who{Name: "Tove Marin", Born: day(1984, 3, 9)}, person.Alike, "name spelt nearly so, same birth date"},
 		{"names the other way round", person.Who{Name: "Marrin, Tove", Born: day(1984, 3, 9)}, person.Same, "same birth date, same name"},
 		{"accents and capitals", person.Who{Name: "TÖVE MARRÍN", Born: day(1984, 3, 9)}, person.Same, "same name"},
@@ -142,7 +142,7 @@ func TestLikeness(t *testing.T) {
 		{"the same name, born otherwise", person.Who{Name: "Tove Marrin", Born: day(2001, 7, 30)}, person.Different, ""},
 		{"mother and daughter of one name and phone", person.Who{Name: "Tove Marrin", Born: day(2001, 7, 30), Phone: "555-0117"}, person.Related, "another birth date"},
 		{"the same name, birth date not known", person.Who{Name: "Tove Marrin"}, person.Alike, "same name"},
-		{"the same mail, somebody else", person.Who{Name: "Per Quill", Born: day(1980, 1, 1), Email: "Tove@post.example"}, person.Related, "same mail"},
+		{"the same email, somebody else", person.Who{Name: "Per Quill", Born: day(1980, 1, 1), Email: "Tove@post.example"}, person.Related, "same email"},
 		{"somebody else", person.Who{Name: "Per Quill", Born: day(1980, 1, 1)}, person.Different, ""},
 		{"nobody", person.Who{}, person.Different, ""},
 	} {

@@ -19,6 +19,7 @@ test("the supervisor lengthens film loans on the islands", async ({ page }) => {
   await cell.click();
   await page.getByLabel(/^Loan period: days/).fill("14");
   await page.getByLabel("Where").selectOption({ label: "All of islands" });
+  await page.getByLabel("Patrons", { exact: true }).selectOption({ label: "All patron classes" });
   await page.getByRole("button", { name: "Save in draft" }).click();
   await expect(cell).toHaveAccessibleName("Adult, Film: 14 days, was 7");
   await page.getByRole("button", { name: "Why 14 days" }).click();

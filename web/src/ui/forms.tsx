@@ -196,12 +196,21 @@ export function TextField({
   hint,
   className,
   width = "",
+  focused,
   ...rest
-}: Common & { width?: string; placeholder?: string; maxLength?: number; inputMode?: "numeric" }) {
+}: Common & {
+  width?: string;
+  placeholder?: string;
+  maxLength?: number;
+  inputMode?: "numeric";
+  focused?: boolean;
+}) {
   const { register } = useFormContext();
   return (
     <Labelled name={name} label={label} hint={hint} className={className}>
-      {(id, wrong) => <input id={id} {...wrong} {...rest} {...register(name)} className={clsx(inputLook, width)} />}
+      {(id, wrong) => (
+        <input id={id} autoFocus={focused} {...wrong} {...rest} {...register(name)} className={clsx(inputLook, width)} />
+      )}
     </Labelled>
   );
 }

@@ -194,7 +194,7 @@ const columnsFor = (t: Detail): Column<Thing>[] => [
     id: "out",
     head: "Status",
     value: (x) => x.out ?? "",
-    cell: (x) => (x.out ? `taken out ${sayInstant(x.out)}` : t.state === "empty" ? "not found in it" : "in it"),
+    cell: (x) => (x.out ? `taken out ${sayInstant(x.out)}` : t.state === "empty" ? "not found in it" : "in the tote"),
   },
   ...(t.state === "open"
     ? [

@@ -106,6 +106,7 @@ function WhoFields({
         name="legal_name"
         label={institution ? "Name (needed)" : "Legal name (needed)"}
         className="sm:col-span-2"
+        focused={isNew}
       />
       {!institution && (
         <>

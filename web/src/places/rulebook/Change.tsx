@@ -17,7 +17,7 @@ export interface Cellular {
 
 const schema = z.object({ value: z.string(), place: z.string(), materials: z.string(), patrons: z.string() });
 
-/** Sets a term for the chosen cell in a draft, as widely as one likes: this branch, a zone or all, one class or all. */
+/** Sets a term for the chosen cell in a draft, or more widely: for a branch, a zone or all; for one class or all. */
 export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
   const places = [
     ["", "The whole network"],
@@ -53,7 +53,7 @@ export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
       key={`${at.row.code} ${at.column.code} ${at.term.id} ${at.cell.says}`}
       label="Change cell"
       schema={schema}
-      start={{ value: initial(at.term, at.cell), place: "", materials: at.column.code, patrons: "" }}
+      start={{ value: initial(at.term, at.cell), place: "", materials: at.column.code, patrons: at.row.code }}
       write={set}
       onSend={set.run}
       className="grid gap-2.5 border-t border-line pt-3"
@@ -73,8 +73,8 @@ export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
         name="patrons"
         label="Patrons"
         options={[
-          ["", "All patron classes"],
           [at.row.code, `Only ${at.row.name.toLowerCase()}`],
+          ["", "All patron classes"],
         ]}
       />
       <Send write={set} className="justify-self-start">
