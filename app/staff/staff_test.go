@@ -57,7 +57,7 @@ func TestGuessing(t *testing.T) {
 	}
 	err := try("203.0.113.9", "Anna", phrase)
 	assert.Equal(t, problem.TooOften, kind(err), "after some wrong tries even the right one waits, whatever the capitals")
-	assert.ErrorContains(t, err, "Try again in 2 seconds")
+	assert.Regexp(t, "Try again in [12] seconds?,", err.Error()) // one has gone by on a slow machine
 	require.NoError(t, try("192.0.2.1", "anna", phrase), "elsewhere nobody waits")
 
 	// From many addresses: the name waits, but not where its person has been before.

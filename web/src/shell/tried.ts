@@ -2,6 +2,19 @@ import { useState } from "react";
 import type { Answer } from "../api/client";
 import { useWrite } from "./write";
 
+/** How it stands with something that is previewed before it is applied. */
+export interface Tried<O> {
+  /** What it would do; none: it has not been previewed as it is now. */
+  would?: O;
+  /** What it did, until it is previewed anew. */
+  did?: O;
+  forget: () => void;
+  look: () => void;
+  act: () => void;
+  busy: boolean;
+  problem?: unknown;
+}
+
 /**
  * Something done to many at once, which is looked at first. What was looked at is what is done, and nothing else: with other
  * words in it, it has to be looked at again.
@@ -10,7 +23,7 @@ export function useTried<B extends object, O>(
   body: B,
   send: (body: B & { try: boolean }, key: string) => Promise<Answer<O>>,
   { name, about, of = body, done }: { name: string; about: string; of?: object; done: () => void },
-) {
+): Tried<O> {
   const [looked, setLooked] = useState<{ of: string; is: O }>();
   const [came, setCame] = useState<O>();
   const now = JSON.stringify(of);
@@ -26,9 +39,7 @@ export function useTried<B extends object, O>(
   });
   const would = looked?.of === now ? looked.is : undefined;
   return {
-    /** What it would do; none: it has not been looked at as it is now. */
     would,
-    /** What it did, until it is looked at anew. */
     did: would ? undefined : came,
     forget: () => setCame(undefined),
     look: () => write.run(true),

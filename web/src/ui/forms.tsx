@@ -209,7 +209,15 @@ export function TextField({
   return (
     <Labelled name={name} label={label} hint={hint} className={className}>
       {(id, wrong) => (
-        <input id={id} autoFocus={focused} {...wrong} {...rest} {...register(name)} className={clsx(inputLook, width)} />
+        <input
+          id={id}
+          // eslint-disable-next-line jsx-a11y/no-autofocus -- only where it was opened on purpose, to be typed into
+          autoFocus={focused}
+          {...wrong}
+          {...rest}
+          {...register(name)}
+          className={clsx(inputLook, width)}
+        />
       )}
     </Labelled>
   );

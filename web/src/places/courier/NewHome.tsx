@@ -1,9 +1,9 @@
 import { useAskAgain } from "../../api/asked";
 import { sayCount } from "../../ui/say";
 import { api, keyed, type Schema } from "../../api/client";
-import { Button, Trouble } from "../../ui/parts";
-import { InSight } from "../../ui/insight";
+import { Button } from "../../ui/parts";
 import { useTried } from "../../shell/tried";
+import { Trying } from "../../shell/trying";
 import { TakeBack, useAgain, What } from "../items";
 
 export type Better = Schema["FlowsBetter"];
@@ -25,43 +25,27 @@ export function NewHome({ code, items, onLeave }: { code: string; items: Better[
         {sayCount(items.length, "item")} will belong to {to}. That would have saved{" "}
         {items.reduce((n, b) => n + b.saves, 0)} journeys
       </h3>
-      <Trouble error={tried.problem} />
-      {!tried.did && (
-        <span className="flex flex-wrap gap-2">
-          <Button plain={!!tried.would} busy={tried.busy} onClick={tried.look}>
-            Preview
-          </Button>
-          {tried.would && tried.would.changed > 0 && (
-            <Button busy={tried.busy} onClick={tried.act}>
-              Apply
+      <Trying
+        tried={tried}
+        applies={(would) => would.changed > 0}
+        onCancel={tried.did ? undefined : onLeave}
+        show={(changed, would) => <What of={changed} would={would} />}
+        after={(did) => (
+          <>
+            <p>Print the list, take the items from the shelves and scan them: each goes into the tote for {to}.</p>
+            {did.deed > 0 && <TakeBack deed={did.deed} onDone={tried.forget} />}{" "}
+            <Button
+              plain
+              onClick={() => {
+                onLeave();
+                askAgain("flows");
+              }}
+            >
+              Close
             </Button>
-          )}
-          <Button plain onClick={onLeave}>
-            Cancel
-          </Button>
-        </span>
-      )}
-      {tried.would && (
-        <InSight of={tried.would}>
-          <What of={tried.would} would />
-        </InSight>
-      )}
-      {tried.did && (
-        <div role="status" className="rounded bg-tide-100 px-3 py-2">
-          <What of={tried.did} />
-          <p>Print the list, take the items from the shelves and scan them: each goes into the tote for {to}.</p>
-          {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}{" "}
-          <Button
-            plain
-            onClick={() => {
-              onLeave();
-              askAgain("flows");
-            }}
-          >
-            Close
-          </Button>
-        </div>
-      )}
+          </>
+        )}
+      />
     </section>
   );
 }

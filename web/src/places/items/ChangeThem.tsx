@@ -2,10 +2,10 @@ import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
 import { useClasses } from "../../circulation/classes";
 import { isSum, sumSays } from "../../ui/checks";
-import { Button, Card, Field, inputLook, Quiet, Trouble } from "../../ui/parts";
+import { Card, Field, inputLook, Quiet } from "../../ui/parts";
 import { toMinor } from "../../ui/say";
-import { InSight } from "../../ui/insight";
 import { useTried } from "../../shell/tried";
+import { Trying } from "../../shell/trying";
 import { TakeBack } from "./Deeds";
 import { statuses } from "./Status";
 import { AnyOf, useAgain } from "./stock";
@@ -105,40 +105,21 @@ export function ChangeThem({
           {sumSays()}
         </p>
       )}
-      <Trouble error={tried.problem} />
-      <span className="flex flex-wrap gap-2">
-        <Button
-          plain={!!tried.would}
-          busy={tried.busy}
-          disabled={Object.keys(change).length === 0 || badPrice}
-          onClick={tried.look}
-        >
-          Preview
-        </Button>
-        {/* It keeps its place once it is done: a second click must not fall on what moves up. */}
-        {(tried.did ?? (tried.would && tried.would.changed > 0)) && (
-          <Button busy={tried.busy} disabled={!tried.would} onClick={tried.act}>
-            Apply
-          </Button>
+      <Trying
+        tried={tried}
+        disabled={Object.keys(change).length === 0 || badPrice}
+        applies={(would) => would.changed > 0}
+        onCancel={onLeave}
+        show={(changed, would) => <What of={changed} would={would} />}
+        after={(did) => (
+          <>
+            {did.deed > 0 && <TakeBack deed={did.deed} onDone={tried.forget} />}{" "}
+            {change.branch && did.changed > 0 && (
+              <Quiet onClick={() => onPull(to.branch)}>List to take from the shelves</Quiet>
+            )}
+          </>
         )}
-        <Button plain onClick={onLeave}>
-          Cancel
-        </Button>
-      </span>
-      {tried.would && (
-        <InSight of={tried.would}>
-          <What of={tried.would} would />
-        </InSight>
-      )}
-      {tried.did && (
-        <div role="status" className="rounded bg-tide-100 px-3 py-2">
-          <What of={tried.did} />
-          {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}{" "}
-          {change.branch && tried.did.changed > 0 && (
-            <Quiet onClick={() => onPull(to.branch)}>List to take from the shelves</Quiet>
-          )}
-        </div>
-      )}
+      />
     </Card>
   );
 }

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
-import { InSight } from "../../ui/insight";
 import { useTried } from "../../shell/tried";
-import { Button, Card, Field, inputLook, Trouble } from "../../ui/parts";
+import { Trying } from "../../shell/trying";
+import { Card, Field, inputLook } from "../../ui/parts";
 import { useAgain } from "./roster";
 import { OddLines, SheetFields, useSheets } from "./sheets";
 import { TakeBack } from "./TakeBack";
@@ -74,36 +74,13 @@ export function Answers() {
           />
         </Field>
       </div>
-      <Trouble error={tried.problem} />
-      <span className="flex flex-wrap gap-2">
-        <Button
-          plain={!!tried.would}
-          busy={tried.busy}
-          disabled={sheets.lists.length === 0 || sheets.tooLong}
-          onClick={tried.look}
-        >
-          Preview
-        </Button>
-        {tried.would && (
-          <Button busy={tried.busy} disabled={reason.trim() === ""} onClick={tried.act}>
-            Apply
-          </Button>
-        )}
-        {tried.would && reason.trim() === "" && (
-          <span className="self-center text-sm text-ink-2">Enter the source first.</span>
-        )}
-      </span>
-      {tried.would && (
-        <InSight of={tried.would}>
-          <WhatOf c={tried.would} />
-        </InSight>
-      )}
-      {tried.did && (
-        <div role="status" className="rounded bg-tide-100 px-3 py-2">
-          <WhatOf c={tried.did} />
-          {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}
-        </div>
-      )}
+      <Trying
+        tried={tried}
+        disabled={sheets.lists.length === 0 || sheets.tooLong}
+        lacks={reason.trim() === "" && "Enter the source first."}
+        show={(c) => <WhatOf c={c} />}
+        after={(did) => did.deed > 0 && <TakeBack deed={did.deed} onDone={tried.forget} />}
+      />
     </Card>
   );
 }

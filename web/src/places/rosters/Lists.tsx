@@ -2,9 +2,9 @@ import { useState } from "react";
 import { Link } from "@tanstack/react-router";
 import { api, keyed, type Schema } from "../../api/client";
 import { useMe } from "../../shell/me";
-import { InSight } from "../../ui/insight";
 import { useTried } from "../../shell/tried";
-import { Button, Card, Field, inputLook, Tag, Trouble } from "../../ui/parts";
+import { Trying } from "../../shell/trying";
+import { Card, Field, inputLook, Tag } from "../../ui/parts";
 import { useAgain, type Roster, type Writing } from "./roster";
 import { OddLines, SheetFields, useSheets } from "./sheets";
 import { TakeBack } from "./TakeBack";
@@ -100,33 +100,12 @@ export function Lists({ into }: { into?: Roster }) {
         <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> Remove members who are not
         in the list
       </label>
-      <Trouble error={tried.problem} />
-      <span className="flex flex-wrap gap-2">
-        <Button
-          plain={!!tried.would}
-          busy={tried.busy}
-          disabled={sheets.lists.length === 0 || sheets.tooLong}
-          onClick={tried.look}
-        >
-          Preview
-        </Button>
-        {tried.would && (
-          <Button busy={tried.busy} onClick={tried.act}>
-            Apply
-          </Button>
-        )}
-      </span>
-      {tried.would && (
-        <InSight of={tried.would}>
-          <What filled={tried.would} would />
-        </InSight>
-      )}
-      {tried.did && (
-        <div role="status" className="rounded bg-tide-100 px-3 py-2">
-          <What filled={tried.did} />
-          {tried.did.deed > 0 && <TakeBack deed={tried.did.deed} onDone={tried.forget} />}
-        </div>
-      )}
+      <Trying
+        tried={tried}
+        disabled={sheets.lists.length === 0 || sheets.tooLong}
+        show={(filled, would) => <What filled={filled} would={would} />}
+        after={(did) => did.deed > 0 && <TakeBack deed={did.deed} onDone={tried.forget} />}
+      />
     </Card>
   );
 }
