@@ -15,7 +15,7 @@ import (
 	"nevrin/store/staffdb"
 )
 
-// Me is who is signed in, where, and when it is.
+// Me describes who is signed in, where, and what time it is there.
 type Me struct {
 	ID       int64            `json:"id"`
 	Name     string           `json:"name"`

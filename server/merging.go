@@ -51,7 +51,7 @@ func (s *Server) mergeOperations() {
 	do(s, http.MethodPost, "/patrons/{id}/here", "takeOn", "Make this branch a patron's home branch", employed, one(people.TakeOn))
 }
 
-// Beside is what stands beside a patron's record.
+// Beside are the things shown beside a patron's record.
 type Beside struct {
 	Rosters  []rosters.Roster  `json:"rosters" nullable:"false"`
 	Parts    []merging.Part    `json:"parts" nullable:"false" doc:"Records that were merged into this one"`

@@ -34,7 +34,7 @@ import (
 	"nevrin/store/keepingdb"
 )
 
-// Actor is who does it, and at which branch they are.
+// Actor is the person who acts, and the branch where they are.
 type Actor struct {
 	ID     int64
 	Name   string
@@ -219,10 +219,10 @@ func (h *House) begin(ctx context.Context, tx *store.Tx, who Actor, at store.Mom
 	return a, err
 }
 
-// May is what the actor may, by their role and their own rights.
+// May gives the actor's rights, by their role and their own.
 func (a *Act) May() settings.Entitled { return a.Network.Settled.Limits.Of(a.Who.Role, a.Who.Rights) }
 
-// Style is how the network writes dates and times.
+// Style gives the network's way to write dates and times.
 func (a *Act) Style() calendar.Style { return a.Network.Settled.Style }
 
 // SayDate writes a date for an answer that is read now: with its year only if that is not this year. What is stored or sent has

@@ -21,7 +21,7 @@ import (
 	"nevrin/store/networkdb"
 )
 
-// Answers are what has to be known of a network.
+// Answers are the facts that a new network is made from.
 type Answers struct {
 	Name     string
 	Timezone string
@@ -77,7 +77,7 @@ func ParseHours(text string) (map[string][]string, error) {
 // week is from Monday on, as people write hours.
 var week = append(slices.Clone(calendar.DayKeys[1:]), calendar.DayKeys[0])
 
-// Usual is what is proposed where nothing is said.
+// Usual are the answers proposed.
 const Usual = "mon-fri 10:00-18:00, sat 10:00-14:00"
 
 // Prepare makes the files of a network and looks whether they fit each other.

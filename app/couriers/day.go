@@ -37,7 +37,7 @@ type Run struct {
 	Most   int    `json:"most"`
 }
 
-// Call is where it calls, and when.
+// Call is a stop of a run, with its times.
 type Call struct {
 	Branch calendar.Code `json:"branch"`
 	Arrive *time.Time    `json:"arrive,omitempty"`

@@ -37,7 +37,7 @@ type Stray struct {
 	Tote      string     `json:"tote,omitempty" doc:"The number of that"`
 }
 
-// Check is what looking at one end has come to.
+// Check is the result of a search at one end.
 type Check struct {
 	Looked bool       `json:"looked"`
 	At     *time.Time `json:"at,omitempty"`
@@ -115,7 +115,7 @@ func sayNext(a *act.Act, branch calendar.Code, days int, stage transit.Stage, ho
 	return "Marked missing on " + on(h.Missing-days)
 }
 
-// Looked is what looking for a stray at one end has come to.
+// Looked reports the result of a search at one end.
 type Looked struct {
 	Place string `json:"place" minLength:"1" maxLength:"200" doc:"Where it was looked for, such as the sort room"`
 }

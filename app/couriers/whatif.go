@@ -11,7 +11,7 @@ import (
 	"nevrin/store/transitsdb"
 )
 
-// Tried is what a change would have meant for what went in the last four weeks.
+// Tried is the effect that a change would have had on the last four weeks.
 type Tried struct {
 	Says     string        `json:"says" doc:"What was tried"`
 	First    calendar.Date `json:"first"`
@@ -28,7 +28,7 @@ type Tried struct {
 	Worst    []Worst       `json:"worst" doc:"The holds for which it would have been worst"`
 }
 
-// Side is how it went by the timetable as it is, or would have gone.
+// Side are the results by one timetable.
 type Side struct {
 	Mean  float64 `json:"mean" doc:"Hours from when a thing was ready until it was on the shelf, of holds"`
 	Tenth float64 `json:"tenth" doc:"Hours that nine of ten stayed below"`
@@ -37,7 +37,7 @@ type Side struct {
 	Loads []Load  `json:"loads"`
 }
 
-// Load is how full a run was.
+// Load says how full a run was.
 type Load struct {
 	Run  string  `json:"run"`
 	Name string  `json:"name"`
@@ -46,7 +46,7 @@ type Load struct {
 	Most int     `json:"most" doc:"On one date"`
 }
 
-// TriedAt is what it would have meant for who waited at a branch.
+// TriedAt is the effect on patrons who waited at a branch.
 type TriedAt struct {
 	Code   calendar.Code `json:"code"`
 	Name   string        `json:"name"`

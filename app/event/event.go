@@ -14,7 +14,7 @@ import (
 	"nevrin/core/why"
 )
 
-// Kind is what happened.
+// Kind says what happened.
 type Kind string
 
 // What happens.
@@ -145,7 +145,7 @@ const (
 	ReceiptsTakenOut Kind = "receipts_taken_out"
 )
 
-// Detail is what is kept of an event beside its links. An event uses the parts that it needs.
+// Detail are the facts of an event beside its links. An event uses the parts that it needs.
 type Detail struct {
 	Day    *calendar.Date `json:"day,omitempty"`
 	At     *time.Time     `json:"at,omitempty"`

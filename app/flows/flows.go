@@ -20,7 +20,7 @@ type Flows struct {
 	More     bool          `json:"more" doc:"Only what travelled most was looked at"`
 }
 
-// Branch is what a branch gives and takes.
+// Branch counts what a branch gives and takes.
 type Branch struct {
 	Code     calendar.Code `json:"code"`
 	Name     string        `json:"name"`
@@ -29,7 +29,7 @@ type Branch struct {
 	Standing flows.Share   `json:"standing" enum:"even,gives,takes"`
 }
 
-// Pair is how much went from one branch to another.
+// Pair counts what went from one branch to another.
 type Pair struct {
 	From   calendar.Code `json:"from_branch"`
 	To     calendar.Code `json:"to_branch"`

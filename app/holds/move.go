@@ -11,7 +11,7 @@ import (
 	"nevrin/store/holdsdb"
 )
 
-// Shifted is what moving a hold in its queue would do to one that waits there, the moved one among them.
+// Shifted is the effect of moving a hold on one hold of its queue, the moved one included.
 type Shifted struct {
 	Hold   int64     `json:"hold"`
 	Patron string    `json:"patron"`

@@ -52,7 +52,7 @@ type Outcome struct {
 	Gone    int    `json:"gone" doc:"When undone: how many went or became what they were"`
 }
 
-// Counts are how many lines come to what, by kind, and how many that came before are not in the file any more.
+// Counts are the lines by kind and outcome, and how many that came before are not in the file any more.
 type Counts struct {
 	By      []Outcome `json:"by"`
 	Missing int       `json:"missing"`

@@ -41,7 +41,7 @@ import (
 	"nevrin/store/stockdb"
 )
 
-// Found is what one partner answered to a search.
+// Found is one partner's answer to a search.
 type Found struct {
 	PartnerID int64    `json:"partner_id"`
 	Partner   string   `json:"partner"`
@@ -417,7 +417,7 @@ func Ship(a *act.Act, id int64) (*Request, error) {
 	return one(a, id)
 }
 
-// Taken is what became of something that arrived.
+// Taken is the result of receiving something.
 type Taken struct {
 	Title string      `json:"title"`
 	Code  string      `json:"barcode"`

@@ -20,7 +20,7 @@ import (
 // LongQueue keeps work that takes long from what people wait for: a message, a picture, a payment.
 const LongQueue = "long"
 
-// Long is how work that takes long is set to work.
+// Long are the options with which long work is enqueued.
 func Long() river.InsertOpts { return river.InsertOpts{Queue: LongQueue} }
 
 // beats is how often somebody says that they are at some work.

@@ -77,7 +77,7 @@ func tell(a *act.Act, what string, number int64) {
 	}
 }
 
-// Choice is what a patron chooses of their lending history.
+// Choice is a patron's choice about their lending history.
 type Choice struct {
 	Months *int  `json:"months" minimum:"0" maximum:"1200" doc:"For how long it is kept after a return; 0: not at all; null: as the network has settled"`
 	Seen   bool  `json:"seen" doc:"Staff may see it"`

@@ -27,7 +27,7 @@ import (
 	"nevrin/store/peopledb"
 )
 
-// Looked is what a merge would do, or what stands in its way.
+// Looked is the preview of a merge, or what stands in its way.
 type Looked struct {
 	Kept    people.Found   `json:"kept"`
 	Gone    people.Found   `json:"gone"`

@@ -19,14 +19,14 @@ import (
 	"nevrin/store/transitsdb"
 )
 
-// Placed is where an item in hand goes, and what placing it has set going, so that just that can be undone.
+// Placed is the destination of an item in hand, with what placing it has set going, so that just that can be undone.
 type Placed struct {
 	Sign Sign
 	Why  why.Trace
 	Did  Did
 }
 
-// Did is what placing an item has changed.
+// Did lists what placing an item has changed.
 type Did struct {
 	AtBefore       calendar.Code          `json:"at_before,omitempty"`       // where the item was said to be
 	StandingBefore circulation.ItemStatus `json:"standing_before,omitempty"` // and how it stood

@@ -40,7 +40,7 @@ type Aboard struct {
 	At     string `json:"at" doc:"Where it was seen last"`
 }
 
-// Retimed is what another timetable does to what has been promised.
+// Retimed is the effect of another timetable on promises.
 type Retimed struct {
 	Later   int      `json:"later"`
 	Sooner  int      `json:"sooner"`

@@ -17,7 +17,7 @@ import (
 	"nevrin/store/stockdb"
 )
 
-// Round is how what is to be fetched could be shared among branches that fetch only so much in a round.
+// Round is a plan to share the fetching of a round among branches that fetch only so much.
 type Round struct {
 	Full   []Eased `json:"full" doc:"Branches with more to fetch than they can in a round"`
 	Swaps  []Swap  `json:"swaps" doc:"Lines that would be fetched elsewhere, or a round later than promised"`
@@ -323,7 +323,7 @@ type Given struct {
 	PutOff bool  `json:"put_off,omitempty" doc:"It waits for the next round"`
 }
 
-// Reassigned is what came of it.
+// Reassigned is the result of sharing a round.
 type Reassigned struct {
 	Done   int      `json:"done"`
 	Stayed []Stayed `json:"stayed" doc:"Titles whose lines have changed meanwhile, and stay as they are"`

@@ -78,7 +78,7 @@ func sayDay(b courier.Branch, d, today calendar.Date) string {
 	return b.Style.Near(d, today)
 }
 
-// ShelfName is what the hold shelf of a pickup branch shows of a patron.
+// ShelfName gives the name under which a hold stands on the shelf of its pickup branch.
 func ShelfName(a *act.Act, pickup calendar.Code, p *peopledb.Patron) string {
 	if a.Network.Public[pickup] {
 		return p.ShelfName

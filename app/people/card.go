@@ -373,7 +373,7 @@ func SayHold(a *act.Act, h *holdsdb.Hold) string {
 	return text
 }
 
-// Borrower is what is known of a patron as somebody who borrows; what they have on loan is added by who counts it.
+// Borrower gives the facts of a patron that decide whether they can borrow; the caller adds what they have on loan.
 func Borrower(a *act.Act, p *peopledb.Patron) loan.Borrower {
 	b := loan.Borrower{
 		Standing: p.Standing, CardUntil: store.DateOf(p.CardUntil), Owes: p.Balance,

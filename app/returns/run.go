@@ -86,7 +86,7 @@ type OpenSum struct {
 	Lines    int    `json:"lines" doc:"0: nothing is open any more"`
 }
 
-// Change is what an act changed of a run: lines that are new or other than before, piles with their counts now, open
+// Change lists what an act changed in a batch: lines that are new or other than before, piles with their counts now, open
 // sums as they are now.
 type Change struct {
 	Run   int64     `json:"run"`

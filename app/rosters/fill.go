@@ -37,7 +37,7 @@ type Filling struct {
 	Try    bool    `json:"try" doc:"Only look at what would be done"`
 }
 
-// Filled is what came of lists, or would come.
+// Filled is the effect of filling rosters from lists, or its preview.
 type Filled struct {
 	Rosters []FilledOne  `json:"rosters"`
 	Odd     []roster.Odd `json:"odd" doc:"Lines that name nobody; the first five hundred"`
@@ -340,14 +340,14 @@ type Ending struct {
 	Try     bool    `json:"try" doc:"Only look at what would be done"`
 }
 
-// Ended is what became of classes, or would.
+// Ended is the effect of ending a school year, or its preview.
 type Ended struct {
 	Rosters []EndedOne `json:"rosters"`
 	Pupils  int        `json:"pupils"`
 	Deed    int64      `json:"deed" doc:"Its number, to undo it; 0: nothing was done"`
 }
 
-// EndedOne is what became of one class.
+// EndedOne is the effect on one class.
 type EndedOne struct {
 	ID        int64  `json:"id"`
 	Was       string `json:"was"`
@@ -494,7 +494,7 @@ type Consenting struct {
 	Try    bool           `json:"try" doc:"Only look at what would be done"`
 }
 
-// Consented is what came of a list of answers, or would.
+// Consented is the effect of a list of answers, or its preview.
 type Consented struct {
 	Lines  int          `json:"lines"`
 	First  int          `json:"first" doc:"Who had never been asked"`

@@ -267,7 +267,7 @@ func open(rows []rostersdb.Roster, id int64) (*rostersdb.Roster, error) {
 	return &rows[k], nil
 }
 
-// Scanned is what came of a number scanned for a roster.
+// Scanned is the result of scanning a number for a roster.
 type Scanned struct {
 	Kind    string        `json:"kind" enum:"in,moved,there,wrong" doc:"Put in; moved here from another class; there already; nobody"`
 	Says    string        `json:"says"`
@@ -482,7 +482,7 @@ func kept(a *act.Act, kind string, did *Did) (int64, error) {
 	return id, err
 }
 
-// Did is what a deed did: ids, codes and answers alone.
+// Did lists what a change of many did, by ids, codes and answers alone.
 type Did struct {
 	Rosters []Was                  `json:"rosters,omitempty"`
 	Joined  []rostersdb.Membership `json:"joined,omitempty"`

@@ -21,7 +21,7 @@ import (
 	"nevrin/store/rulesdb"
 )
 
-// Network is what a new installation begins with: a rulebook file, which brings branches, calendars,
+// Network is the start of a new installation: a rulebook file, which brings branches, calendars,
 // classes and the first edition, and a courier file, which may be missing.
 type Network struct {
 	Name, Digits, Timezone string

@@ -27,7 +27,7 @@ import (
 // mostWaiting is how many may wait at once; who comes then is asked to come in.
 const mostWaiting = 2000
 
-// Form is what the page on which people sign up needs to know.
+// Form are the fields and choices of the sign-up page.
 type Form struct {
 	Network  string
 	Open     bool
@@ -58,12 +58,12 @@ func LookAtForm(a *act.Act) (*Form, error) {
 	return f, nil
 }
 
-// Wrong is what is wrong with a form, field by field.
+// Wrong lists the faults of a form, field by field.
 type Wrong []person.Wrong
 
 func (w Wrong) Error() string { return fmt.Sprintf("%d fields are wrong", len(w)) }
 
-// Taken is what somebody who signed up is told.
+// Taken is the answer to somebody who has signed up.
 type Taken struct {
 	Branch string
 	Card   string // a temporary one; empty: there is none
@@ -122,7 +122,7 @@ func Come(a *act.Act, r person.Record, pin string) (*Taken, error) {
 	return taken, nil
 }
 
-// PINField is where the form asks for a PIN.
+// PINField is the name of the form's field for a PIN.
 const PINField person.Field = "pin"
 
 func check(a *act.Act, r *person.Record, pin string) []person.Wrong {

@@ -31,7 +31,7 @@ type Slip struct {
 	Rows  []slip.Row `json:"rows"`
 }
 
-// Kind is what a slip is of.
+// Kind says what a slip is for.
 type Kind string
 
 // The kinds. Their ids are those of a hold, a patron, a run, a receipt, or a till.
@@ -45,7 +45,7 @@ const (
 	Tote    Kind = "tote" // its label
 )
 
-// Asked is which slip is wanted.
+// Asked names the slip that is wanted.
 type Asked struct {
 	Kind   Kind
 	ID     int64

@@ -22,7 +22,7 @@ import (
 	"nevrin/store/staffdb"
 )
 
-// Entering is what somebody signs in with.
+// Entering is a sign-in: login and password.
 type Entering struct {
 	Login, Password string
 	Code            string // of their second factor, where they have one
@@ -197,7 +197,7 @@ func tell(tx *store.Tx, s *staffdb.Staff, kind event.Kind, d event.Detail) error
 	return eventsdb.AddEvents(tx, []eventsdb.Event{row})
 }
 
-// Own is what somebody sees of their own door.
+// Own shows somebody how they sign in: login, short code, second factor, and where they may work.
 type Own struct {
 	Login    string  `json:"login"`
 	Demo     bool    `json:"demo" doc:"Signs in with one click, and has no password"`

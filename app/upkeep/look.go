@@ -33,7 +33,7 @@ type Whole struct {
 	Lacks    []Lack           `json:"lacks" doc:"What a branch that is open has not been given yet"`
 }
 
-// Lack is what a branch has not been given yet, so that dates and transits there are not what people expect.
+// Lack is something that a branch has not been given yet, so that dates and transits there are not what people expect.
 type Lack struct {
 	Branch calendar.Code `json:"branch"`
 	What   string        `json:"what" enum:"hours,courier"`

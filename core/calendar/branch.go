@@ -110,7 +110,7 @@ func (b *Branch) DayWithReason(d Date) (Day, string) {
 	return day, name
 }
 
-// SettledBy is what settles whether a branch is open on a date.
+// SettledBy says what decides whether a branch is open on a date.
 type SettledBy string
 
 // What settles a date, in the order in which it counts.

@@ -8,13 +8,13 @@ import (
 	"nevrin/core/expect"
 )
 
-// Style is how a network writes dates and times for people. Files and the database always have 2006-01-02 and 24 hours.
+// Style is a network's way to write dates and times for people. Files and the database always have 2006-01-02 and 24 hours.
 type Style struct {
 	Order Order `json:"order" enum:"day,month,year" doc:"Which part of a date comes first"`
 	Hours int   `json:"hours" enum:"24,12" doc:"Whether the clock counts 24 hours, or 12 with am and pm"`
 }
 
-// Order is which part of a date comes first.
+// Order says which part of a date comes first.
 type Order string
 
 // The three orders in use: 20 Oct 2026, Oct 20, 2026 and 2026-10-20.

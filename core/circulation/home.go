@@ -9,7 +9,7 @@ type Home struct {
 	After calendar.Code // empty where it is permanently
 }
 
-// Moved is where an item belongs that is moved to a branch: permanently, or, with a day, for a season. A season within a season ends
+// Moved gives the home of an item that is moved to a branch: permanently, or, with a day, for a season. A season within a season ends
 // at the home of the beginning; one that would lead back there is none. The store does the same for many items by one statement.
 func (h Home) Moved(to calendar.Code, until *calendar.Date) Home {
 	lasting := h.At

@@ -111,7 +111,7 @@ func (p *Prepared) Covers(ready time.Time) bool {
 // Table is the timetable that was worked out.
 func (p *Prepared) Table() *Timetable { return p.table }
 
-// Arrival is when something that is ready at a branch gets to another, and its promise there; false where nothing gets
+// Arrival gives when something ready at one branch gets to another, and its promise there; false where nothing gets
 // there, or the branch never opens. An instant that is not covered is asked of the timetable.
 func (p *Prepared) Arrival(from, to calendar.Code, ready time.Time) (arrives, onShelf time.Time, ok bool) {
 	if from == to {

@@ -77,7 +77,7 @@ func balanceOf(gives, takes int) Share {
 	return Takes
 }
 
-// Use is how a thing was used over a time, at home and at another branch to which it travelled.
+// Use counts the uses of an item over a time, at home and at another branch to which it travelled.
 type Use struct {
 	Journeys  int // there, for holds
 	LentHome  int

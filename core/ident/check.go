@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// Check is how the last sign of a number is worked out from the digits before it. Letters do not count.
+// Check is a method to compute the last character of a number from the digits before it. Letters do not count.
 type Check string
 
 // The checks.

@@ -25,7 +25,7 @@ const (
 	Words Kind = "words"
 )
 
-// Scan is what was read. Number is the full number of a card or item; Problem says in a sentence
+// Scan is a text that was read. Number is the full number of a card or item; Problem says in a sentence
 // what is wrong with a wrong one, Like what it was meant as, as far as its digits tell: card or item,
 // empty where they do not tell. Product tells that it is a publisher's product code. Completed tells
 // that all but the check digit was given and it was added; if no such number is known, a digit

@@ -2,7 +2,7 @@ package intake
 
 import "nevrin/core/queue"
 
-// Outcome is what becomes of a line.
+// Outcome is the result for a line: added, changed, left and so on.
 type Outcome string
 
 // The outcomes.
@@ -20,7 +20,7 @@ func Ready(state queue.State, label string) bool {
 	return state == queue.Ready || state == "" && label != ""
 }
 
-// Before is what is known of something that came with an earlier file: what it said, as a digest, and whether it has been changed here
+// Before describes something that came with an earlier file: what it said, as a digest, and whether it has been changed here
 // since.
 type Before struct {
 	Digest  string

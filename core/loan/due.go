@@ -226,7 +226,7 @@ func (d Due) StillOpen(b *calendar.Branch, now time.Time) bool {
 	return b.StillOpensOn(d.Date, now)
 }
 
-// Moved is where a due date goes when its branch has come to be closed then: where the terms send a due date
+// Moved gives the new due date when its branch has come to be closed then: where the terms send a due date
 // on a closed day, but never to a day that has come already, and never earlier than today's next. A due date
 // that is not closed, or that the terms keep, stays.
 func Moved(b *calendar.Branch, t Terms, due Due, now time.Time) Due {

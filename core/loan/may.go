@@ -244,7 +244,7 @@ func DueSoon(due Due, b *calendar.Branch, now time.Time) *Stop {
 	return nil
 }
 
-// Extended is until when a card holds that is extended on a day for so many days: from that day, or
+// Extended gives the new expiry date of a card that is extended on a day for so many days: from that day, or
 // from when it would have run out, whichever is later.
 func Extended(until *calendar.Date, today calendar.Date, days int) calendar.Date {
 	from := today

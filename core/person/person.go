@@ -92,7 +92,7 @@ var fields = []field{
 	{Marks, May, func(r *Record) bool { return len(r.Marks) == 0 }, nil},
 }
 
-// Needs are what a network has settled of its fields; what it has not settled is as usual.
+// Needs says which fields of a record a network requires; fields it does not name are as usual.
 type Needs map[Field]Need
 
 // Of gives the need of a field.

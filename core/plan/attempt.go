@@ -2,7 +2,7 @@ package plan
 
 import "nevrin/core/person"
 
-// Attempt is how an attempt at sending an email has ended, by what the mail server said (RFC 5321).
+// Attempt is the end of an attempt to send an email, by what the mail server said (RFC 5321).
 type Attempt struct {
 	Delivered  bool // the server has taken it, whatever became of the line after that
 	Code       int  // with which the server refused it; 0: it said nothing

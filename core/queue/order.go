@@ -54,7 +54,7 @@ type Position struct {
 	Place float64
 }
 
-// Between is where a hold stands that was moved between two others; nil for none there. A hold that is moved takes the band
+// Between gives the place of a hold that was moved between two others; nil for none there. A hold that is moved takes the band
 // of whom it stands behind, or before where there is none behind. Room tells whether there was any: places can only be
 // halved so often.
 func Between(before, behind *Position) (s Position, room bool) {

@@ -22,7 +22,7 @@ func ShelfUntil(b *calendar.Branch, from calendar.Date, openDays int) calendar.D
 	return until
 }
 
-// MovedIn is until when an item waits that stood on the hold shelf already when its hold came with a file: as was said there, or else so
+// MovedIn gives the last shelf day of an item that stood on the hold shelf already when its hold came with a file: as was said there, or else so
 // many open days after it got there, but never less than until today, since nobody was told another day.
 func MovedIn(b *calendar.Branch, said *calendar.Date, ready, today calendar.Date, openDays int) calendar.Date {
 	if said != nil {
@@ -31,7 +31,7 @@ func MovedIn(b *calendar.Branch, said *calendar.Date, ready, today calendar.Date
 	return max(ShelfUntil(b, ready, openDays), today)
 }
 
-// Waits is until when an item that is ready since a day waits after the calendar has changed: for as many
+// Waits gives the last shelf day, after the calendar has changed, of an item that is ready since a day: for as many
 // open days as it was promised, not ending on a day that is over, and never for less.
 func Waits(was, is *calendar.Branch, ready, until calendar.Date, now time.Time) calendar.Date {
 	days := 0

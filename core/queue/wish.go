@@ -1,6 +1,6 @@
 package queue
 
-// Wish is which copies of its title a hold is for. What is nil is left open; an empty edition or volume means a copy without one.
+// Wish says which copies of its title a hold is for. Nil means any; an empty edition or volume means a copy without one.
 type Wish struct {
 	Item            *int64
 	Edition, Volume *string

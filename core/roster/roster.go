@@ -11,7 +11,7 @@ import (
 	"strings"
 )
 
-// Kind is of what sort a roster is: a pupil is in one class at a time, and in as many clubs as they like.
+// Kind says whether a roster is a class or a club: a pupil is in one class at a time, and in as many clubs as they like.
 type Kind string
 
 // The kinds.
@@ -36,7 +36,7 @@ func (e Entry) where(list string) string {
 	return fmt.Sprintf("line %d of %s", e.Line, cmp.Or(e.List, "the pasted list"))
 }
 
-// Sought is what is known of the number of an entry. A card tells one person; only where it is nobody's card does it count as a
+// Sought is the number of an entry, with what is known of it. A card tells one person; only where it is nobody's card does it count as a
 // school's number, which may be that of several.
 type Sought struct {
 	Card     []int64 // whose card it is, or was
@@ -117,7 +117,7 @@ func Sort(entries []Entry, sought map[string]Sought, kind Kind) (map[string][]in
 // Member is a patron's membership in a roster.
 type Member struct{ Roster, Patron int64 }
 
-// Filling is what becomes of a roster when patrons are put into it.
+// Filling is the effect of putting patrons into a roster.
 type Filling struct {
 	Enter []int64        // who comes in
 	There int            // how many of those named are in it already

@@ -49,7 +49,7 @@ type Item struct {
 	Branch calendar.Code
 }
 
-// Expectation is what a plan of one title should come to.
+// Expectation is the expected plan of one title.
 type Expectation struct {
 	Title  string
 	Served []string

@@ -69,7 +69,7 @@ func (t *Terms) Awaited() (loan.Terms, bool) {
 	return out, true
 }
 
-// Lend is when something that is lent at an instant is due, with how it comes about. While others wait for the title it is due sooner,
+// Lend gives when something lent at an instant is due, and why. While others wait for the title it is due sooner,
 // where rules say so; short tells whether it is.
 func (t *Terms) Lend(b *calendar.Branch, lent time.Time, awaited bool) (due loan.Due, trace why.Trace, short bool) {
 	due, trace = loan.Lend(b, t.Loan(), lent)

@@ -397,7 +397,7 @@ func (r *Rehearsal) trim() {
 
 func abs(n int) int { return max(n, -n) }
 
-// Result is what the rehearsal found, together with its other parts.
+// Result gives the result of the rehearsal, together with its other parts.
 func (r *Rehearsal) Result(others ...*Rehearsal) *Rehearsed {
 	for _, o := range others {
 		r.out.add(o.out.Tally)

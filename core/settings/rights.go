@@ -48,7 +48,7 @@ func (r Rights) Check() error {
 	return nil
 }
 
-// Entitled is what somebody may: by their role as the network has settled it, and by their own rights, which stand above.
+// Entitled are somebody's rights: their role's, as the network has settled them, overridden by their own.
 type Entitled struct {
 	role   role.Role
 	limits Limits
@@ -82,7 +82,7 @@ func (e Entitled) MayPass(kind loan.StopKind) bool {
 		slices.Contains(e.own.Past, kind))
 }
 
-// BackDays is how many days before the last open day a return may count; nil: as many as one likes.
+// BackDays limits how many days before the last open day a return may be backdated to; nil: no limit.
 func (e Entitled) BackDays() *int {
 	switch {
 	case e.own.BackDays != nil:

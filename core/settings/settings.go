@@ -157,7 +157,7 @@ func (c Counter) check() error {
 	return nil
 }
 
-// Gives is what somebody gets of what was lent to them: as they have chosen, nil for nothing, or as the network has settled. Who has
+// Gives says what receipt somebody gets for their loans: as they have chosen, nil for nothing, or as the network has settled. Who has
 // no email address gets a slip instead of mail.
 func (c Counter) Gives(chosen *string, mail bool) string {
 	what := c.Receipt

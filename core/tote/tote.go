@@ -97,7 +97,7 @@ type Place struct {
 	At       calendar.Code // where it was seen last
 }
 
-// Scanned is what it means that the label of a tote is scanned at a branch, and the step that follows; no step changes
+// Scanned gives the meaning of a scan of a tote's label at a branch, and the step that follows; no step changes
 // nothing.
 func Scanned(p Place, here calendar.Code) (Meaning, Step) {
 	switch {
@@ -127,7 +127,7 @@ func Scanned(p Place, here calendar.Code) (Meaning, Step) {
 
 const letter = "T"
 
-// Number is what stands on the label of a tote: a letter, its number, and a check digit, so that one that was mistyped
+// Number gives the number on the label of a tote: a letter, its number, and a check digit, so that one that was mistyped
 // is no other tote's.
 func Number(id int64) string {
 	digits := strconv.FormatInt(id, 10)

@@ -21,7 +21,7 @@ const (
 	Gone                  // it counts as missing
 )
 
-// Late is how many open days of a branch have gone by since the day of a promise: those after it, the present one not among
+// Late counts the open days of a branch since the day of a promise: those after it, the present one not among
 // them as long as it has not ended.
 func Late(b *calendar.Branch, promised, now time.Time) int {
 	days := 0

@@ -72,7 +72,7 @@ type Forecast struct {
 	promised calendar.Date // that promise, where it has not passed; 0: there is none
 }
 
-// Network is what is asked again and again: the courier of the coming weeks, and how long fetching takes in minutes. It may
+// Network holds what every forecast needs: the courier of the coming weeks, and how long fetching takes in minutes. It may
 // be asked by several at once.
 type Network struct {
 	Courier      *courier.Prepared

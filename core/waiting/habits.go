@@ -74,7 +74,7 @@ func spreads(seen map[string][]Seen) (map[string]Spread, int) {
 	return out, times(all)
 }
 
-// Usual is what is taken before there is a past to learn from: loans of three weeks that mostly come back in time, and holds
+// Usual are the habits assumed before there is a past to learn from: loans of three weeks that mostly come back in time, and holds
 // that are collected within a few days (common practice, no source).
 func Usual() *Habits {
 	return &Habits{

@@ -7,7 +7,7 @@ import (
 	"nevrin/core/calendar"
 )
 
-// TitlePast is what became of the holds and copies of a title over some time, so that it can be told how they stood at any
+// TitlePast is the history of a title's holds and copies over some time, from which their state can be told at any
 // moment of it.
 type TitlePast struct {
 	Holds    []PastHold // in their order

@@ -7,7 +7,7 @@ import (
 	"sort"
 )
 
-// Spread is how something fell out so far, as the values that a hundredth, two hundredths and so on of all cases stay below.
+// Spread is a distribution seen so far: the values that one hundredth, two hundredths and so on of all cases stay below.
 // An empty spread stands for nothing known, which counts as 0.
 type Spread []float64
 

@@ -29,7 +29,7 @@ type Move struct {
 // Days is up to how many days of waiting are told apart; the last stands for that many and more.
 const Days = 10
 
-// Side is how it went, or would have gone. Waiting is that of holds, from when a thing was ready until it was on the
+// Side are the results by one timetable: how it went, or would have gone. Waiting is that of holds, from when a thing was ready until it was on the
 // shelf.
 type Side struct {
 	Mean  float64   // hours

@@ -43,7 +43,7 @@ func AddTill(tx *store.Tx, row *Till) (err error) {
 	return tx.Flush()
 }
 
-// TillSums is what went through a till since it was opened, by means; Moved is the cash that was laid in or taken out for no
+// TillSums are the sums that went through a till since it was opened, by method of payment; Moved is the cash that was laid in or taken out for no
 // patron.
 type TillSums struct {
 	Cash, Card, Cheque money.Amount

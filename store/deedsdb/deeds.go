@@ -7,7 +7,7 @@ import (
 	"nevrin/store"
 )
 
-// Area is whom or what deeds concern.
+// Area says whether deeds concern people or stock.
 type Area string
 
 // The areas.

@@ -40,7 +40,7 @@ type Free struct {
 	AddedOn              time.Time
 }
 
-// Coming is when a copy that is not free can be expected: it is due, or is to be on a shelf by a promise.
+// Coming is a copy that is not free, with when it can be expected: when due, or by its promise.
 type Coming struct {
 	Free
 	Branch            calendar.Code // where that is

@@ -125,7 +125,7 @@ func UndoInventoryLine(tx *store.Tx, id int64) {
 	tx.QueueOne("UPDATE inventory_lines SET undone = true WHERE id = $1 AND NOT undone", id)
 }
 
-// ShelfSeen is what is known of a shelf when the next thing on it is scanned: whether that has been scanned before, and the call
+// ShelfSeen describes a shelf when the next item on it is scanned: whether that has been scanned before, and the call
 // numbers of the last lines that stand on it, in the order in which they were scanned.
 type ShelfSeen struct {
 	Again bool
