@@ -151,7 +151,7 @@ type generator struct {
 	names    map[string]int     // how many titles have a name
 	told     map[int]bool       // items that a story of today has taken
 	holders  map[[2]int64]bool  // title and patron of the holds of today
-	astray   *box               // a tote that left and has not come
+	astray   *box               // a tote that left and has not arrived
 	rows     map[string][][]any // what goes to each table, in its columns' order
 	ids      map[string]int64
 

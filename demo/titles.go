@@ -140,6 +140,6 @@ const issues = 24
 
 // issue is the issue of a serial that came out so many months ago, as the volume of its copy.
 func issue(ago int) string {
-	month := 2026*12 + 9 - ago // October 2026 has not come yet
+	month := 2026*12 + 9 - ago // October 2026 has not arrived yet
 	return fmt.Sprintf("%d, No. %d", (month-1)/12, (month-1)%12+1)
 }

@@ -32,7 +32,7 @@ type tripTried struct {
 	Trip upkeep.Trying `json:"trip"`
 }
 
-// courierOperations are those of the timetable, its days, and what was sent and has not come.
+// courierOperations are those of the timetable, its days, and what was sent and has not arrived.
 func (s *Server) courierOperations() {
 	look(s, "/courier/day", "courierDay", "A day of the courier, with what is aboard", everyone,
 		func(a *act.Act, in *dayAsked) (*couriers.Day, error) {

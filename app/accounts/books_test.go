@@ -117,7 +117,7 @@ func TestBooksAgainstTheRows(t *testing.T) {
 	} {
 		assert.Equal(t, c.Ask("SELECT ("+query+")::text"), fmt.Sprint(int64(ledger.Balance(all, account))), account)
 	}
-	// What the drawer should have held is what the receipts say, beside what was laid in and taken out.
+	// What the drawer should have held is what the receipts say, beside what was added and taken out.
 	assert.Equal(t, "true", c.Ask(`SELECT (due_cash = laid_in + (SELECT sum(amount) FROM receipts WHERE till_id = tills.id AND means = 'cash')
 		+ (SELECT sum(amount) FROM till_moves))::text FROM tills`))
 	table := testkit.Do(t, c.House, boss, func(a *act.Act) ([][]string, error) {

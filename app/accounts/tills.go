@@ -186,7 +186,7 @@ type Opening struct {
 	LaidIn string `json:"laid_in" doc:"Cash that lies in it"`
 }
 
-// OpenTill opens a till with what was laid in.
+// OpenTill opens a till with its opening float.
 func OpenTill(a *act.Act, o Opening) (*Till, error) {
 	laid, err := a.Network.Money.Parse(strings.TrimSpace(o.LaidIn))
 	if err != nil {

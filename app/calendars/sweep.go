@@ -119,7 +119,7 @@ func MovedHolds(a *act.Act, c Change, page store.Page) ([]MovedHold, store.Page,
 }
 
 // Apply makes a change, and moves due dates and hold shelves along, but for the loans left out. Where they are many, they move in parts
-// once the change is made (Follow). In any case what was lent while it was made is looked for afterwards.
+// once the change is made (Follow). In any case what was lent while it was made is searched for afterwards.
 func Apply(a *act.Act, c Change) (*Touched, error) {
 	p, err := work(a, &c)
 	if err != nil {

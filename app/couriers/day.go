@@ -1,4 +1,4 @@
-// Package couriers shows what the courier does: a day of runs with what is aboard, and what was sent and has not come.
+// Package couriers shows what the courier does: a day of runs with what is aboard, and what was sent and has not arrived.
 package couriers
 
 import (
@@ -169,5 +169,5 @@ func legsOn(a *act.Act, d calendar.Date) ([]courier.Leg, error) {
 	return out, nil
 }
 
-// daysOnTheWay is for how many days something is on its way at most, to be looked for on a day.
+// daysOnTheWay is for how many days something is on its way at most, to be searched for on a day.
 const daysOnTheWay = 9

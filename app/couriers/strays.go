@@ -120,7 +120,7 @@ type Looked struct {
 	Place string `json:"place" minLength:"1" maxLength:"200" doc:"Where it was looked for, such as the sort room"`
 }
 
-// Look writes down that somebody has looked for a stray where they are. What is found is scanned, which says where it goes.
+// Look writes down that somebody has searched for a stray where they are. What is found is scanned, which says where it goes.
 func Look(a *act.Act, id int64, l Looked) error {
 	r, err := transitsdb.TransitByID(a.Tx, id)
 	switch {
@@ -138,7 +138,7 @@ func Look(a *act.Act, id int64, l Looked) error {
 	return nil
 }
 
-// Follow does by night what is due for what has not come: both ends are asked to look, and after longer it counts as missing
+// Follow does by night what is due for what has not arrived: both ends are asked to look, and after longer it counts as missing
 // and whoever waits for it gets another copy. It works part by part.
 func Follow(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
 	const part = 200
@@ -162,7 +162,7 @@ func Follow(a *act.Act, _ calendar.Date, done int64) (int64, bool, error) {
 	return rows[len(rows)-1].ID, len(rows) < part, lose(a, over)
 }
 
-// lose lets what has not come for too long count as missing.
+// lose lets what has not arrived for too long count as missing.
 func lose(a *act.Act, over []transitsdb.LateTransit) error {
 	if len(over) == 0 {
 		return nil

@@ -48,7 +48,7 @@ const (
 	Received         Kind = "received"
 	TransitEnded     Kind = "transit_ended" // by lending it on its way
 	TransitUndone    Kind = "transit_undone"
-	UnderWayAgain    Kind = "under_way_again" // that it came out of its tote, or was given up with it, was undone
+	UnderWayAgain    Kind = "under_way_again" // that it came out of its tote, or was declared lost with it, was undone
 	Noted            Kind = "note"
 	NoteOff          Kind = "note_off"
 	SetAside         Kind = "set_aside"
@@ -124,7 +124,7 @@ const (
 	HoldWanted       Kind = "hold_wanted"  // until a last day
 	HeldLonger       Kind = "held_longer"  // on the hold shelf
 	MissUndone       Kind = "miss_undone"
-	StrayAsked       Kind = "stray_asked" // both ends are asked to look for what has not come
+	StrayAsked       Kind = "stray_asked" // both ends are asked to look for what has not arrived
 	Intake           Kind = "intake"      // a file of another system was sent, taken in, undone
 	CameIn           Kind = "came_in"     // with such a file
 	PhotoTaken       Kind = "photo_taken" // for a patron's record

@@ -59,7 +59,7 @@ const retimedMost = 500
 const retimeBack = 28
 
 // Retime works out what another timetable would do to what has been promised: to what is under way, and to what is being
-// fetched. What has missed its promise already is left to be looked for.
+// fetched. What has missed its promise already is left to be searched for.
 func Retime(a *act.Act, was, is *courier.Timetable) (*Retimed, error) {
 	rows, err := holdsdb.PromisedTransits(a.Tx, a.Now.AddDate(0, 0, -retimeBack))
 	if err != nil {

@@ -26,7 +26,7 @@ import (
 // mostAtOnce is how many items one act changes at most; who has more does it in parts.
 const mostAtOnce = 25_000
 
-// Find gives a page of the items that are looked for.
+// Find gives a page of the items that match.
 func Find(a *act.Act, s stockdb.ItemSearch, page store.Page) ([]catalogue.Item, store.Page, error) {
 	if s.Strays {
 		if list, whole, err := toPull(a, s); whole || err != nil {
@@ -53,7 +53,7 @@ func toPull(a *act.Act, s stockdb.ItemSearch) ([]catalogue.Item, bool, error) {
 	return catalogue.ShowItems(a, rows), true, err
 }
 
-// Count counts the items that are looked for.
+// Count counts the items that match.
 func Count(a *act.Act, s *stockdb.ItemSearch) (int, error) { return stockdb.CountItems(a.Tx, *s) }
 
 // Which items are meant: those that are found, or those that were scanned or chosen.

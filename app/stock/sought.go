@@ -18,7 +18,7 @@ import (
 	"nevrin/store/stockdb"
 )
 
-// Sought is something that is looked for.
+// Sought is something that is searched for.
 type Sought struct {
 	catalogue.Item
 	Looks   int        `json:"looks" doc:"How often somebody has looked"`
@@ -28,7 +28,7 @@ type Sought struct {
 	Since   *time.Time `json:"claimed_at,omitempty"`
 }
 
-// SoughtList gives a page of what is looked for at a branch; empty: at all.
+// SoughtList gives a page of what is searched for at a branch; empty: at all.
 func SoughtList(a *act.Act, branch calendar.Code, page store.Page) ([]Sought, store.Page, error) {
 	rows, next, err := stockdb.Sought(a.Tx, branch, page)
 	out := []Sought{}
@@ -77,7 +77,7 @@ type Looking struct {
 	Found bool   `json:"found"`
 }
 
-// LookFor writes down that the actor has looked for an item. What is missing and found is in use again; what is on loan has to be
+// LookFor writes down that the actor has searched for an item. What is missing and found is in use again; what is on loan has to be
 // undone.
 func LookFor(a *act.Act, id int64, l Looking) ([]Look, error) {
 	facts, err := locked(a, id)

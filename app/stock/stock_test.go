@@ -426,7 +426,7 @@ func TestManyWhileTheyAreLent(t *testing.T) {
 	assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM items i JOIN loans l ON l.item_id = i.id WHERE l.returned_at IS NULL AND i.standing = 'missing'"))
 }
 
-// What is missing is looked for: who looked where is kept, and found it is in use. What its borrower says was brought back is on
+// What is missing is searched for: who looked where is kept, and found it is in use. What its borrower says was brought back is on
 // the list too.
 func TestSearchLists(t *testing.T) {
 	w := newWorld(t)

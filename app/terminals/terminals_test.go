@@ -252,7 +252,7 @@ func TestCalledOff(t *testing.T) {
 	assert.Equal(t, "250", d.Ask("SELECT (balance + 25 * ?::int)::text FROM patrons WHERE id = ?", taken, patron))
 }
 
-// What was owed is credited while the card is looked for: the terminal refunds what it has taken for it.
+// What was owed is credited while the card is searched for: the terminal refunds what it has taken for it.
 func TestNothingIsOwedAnyMore(t *testing.T) {
 	d := newDesk(t)
 	patron := d.owing("2.50")

@@ -257,7 +257,7 @@ func orNoSuch(err error) error {
 	return problem.NoSuch("tote")
 }
 
-// Finish says that what has not been scanned out of a tote is not in it. Each such thing is looked for from now on.
+// Finish says that what has not been scanned out of a tote is not in it. Each such thing is searched for from now on.
 func Finish(a *act.Act, id int64) (*Detail, error) {
 	b, err := held(a, id, whereGoing)
 	if err != nil {

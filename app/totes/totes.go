@@ -1,5 +1,5 @@
 // Package totes is what is done with the boxes in which things go from branch to branch: filled, closed, taken by the
-// courier, seen on the way, unpacked where they go, given up.
+// courier, seen on the way, unpacked where they go, declared lost.
 //
 // A branch fills one tote for each other branch at a time; what is sent there goes into it by itself, wherever at the
 // branch it is scanned. Each step is kept with how the tote was before, and the last one can be undone.

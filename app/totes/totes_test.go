@@ -189,7 +189,7 @@ func TestAToteAtAWrongBranch(t *testing.T) {
 	assert.Equal(t, "away HVH", w.state(b.ID))
 }
 
-// What was in a tote that is given up is missing, and whoever waits gets another copy. Undone it is under way
+// What was in a tote that is declared lost is missing, and whoever waits gets another copy. Undone it is under way
 // again, but what has turned up meanwhile.
 func TestALostTote(t *testing.T) {
 	w := newWorld(t)
@@ -232,7 +232,7 @@ func TestALostTote(t *testing.T) {
 	assert.Equal(t, "empty SLM", w.state(b.ID))
 }
 
-// The night gives up thing by thing what has not come: so a tote that never came is lost, and its label, found when all of it has
+// The night gives up thing by thing what has not arrived: so a tote that never came is lost, and its label, found when all of it has
 // turned up, is only taken off.
 func TestANightGivesAToteUp(t *testing.T) {
 	w := newWorld(t)

@@ -7,5 +7,5 @@
 // outweighs the weekly hours. Spans include both their ends.
 //
 // Local times that the clock skips are read with the offset before the skip; those that come
-// twice mean the first. Openings are looked for over two years.
+// twice mean the first. Openings are searched for over two years.
 package calendar

@@ -24,7 +24,7 @@ type Shared struct {
 // NoLimit is the limit of a branch that fetches whatever there is.
 const NoLimit = -1
 
-// How much is done to find the best sharing: with up to so many holds the best is looked for among choices, at most so many
+// How much is done to find the best sharing: with up to so many holds the best is searched for among choices, at most so many
 // of them; with more, prices alone have to do.
 const (
 	exactUpTo   = 400
@@ -34,7 +34,7 @@ const (
 
 // Share shares the work of a round among branches: each fetches at most as many as its limit. Who is served is settled by
 // title as in Plan. Each of them is given an item, to be fetched in this round or the next; of all ways to do so one with
-// the least total waiting is looked for.
+// the least total waiting is searched for.
 //
 // Fetching at a branch is given a price, the higher the more it is asked for beyond its limit. With prices each title stands
 // for itself, as an assignment. What all titles come to at any prices, less what the limits would bring in, is a bound that

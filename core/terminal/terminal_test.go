@@ -55,7 +55,7 @@ func TestLeads(t *testing.T) {
 		{terminal.Asked, terminal.Waiting, true},
 		{terminal.Asked, terminal.Unknown, true},
 		{terminal.Asked, terminal.Silent, false},
-		{terminal.Stopping, terminal.Waiting, true}, // the card is still looked for, and it is being told
+		{terminal.Stopping, terminal.Waiting, true}, // the card is still searched for, and it is being told
 		{terminal.Stopping, terminal.Reversed, true},
 		{terminal.Stopping, terminal.Approved, false}, // it does not take it back
 		{terminal.Returning, terminal.Reversed, true},

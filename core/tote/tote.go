@@ -25,7 +25,7 @@ const (
 	Away   State = "away" // taken by the courier
 	Here   State = "here" // has come, and is being unpacked
 	Empty  State = "empty"
-	Lost   State = "lost" // has not come, and what was in it counts as missing
+	Lost   State = "lost" // has not arrived, and what was in it counts as missing
 )
 
 // Step is an event that takes a tote from one state to the next.
@@ -40,7 +40,7 @@ const (
 	Come   Step = "come"   // it is where it goes
 	Unpack Step = "unpack" // all that is in it has come, without each being scanned
 	Finish Step = "finish" // what has not been found in it is not in it
-	Lose   Step = "lose"   // it is given up
+	Lose   Step = "lose"   // it is declared lost
 )
 
 // steps are the states to which a step leads from each state.

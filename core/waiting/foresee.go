@@ -252,7 +252,7 @@ type run struct {
 	free        []time.Time // when each copy can leave where it then is; zero: never
 	at          []calendar.Code
 	times       []int                       // how often each copy has been given
-	ready       map[calendar.Code]time.Time // when what is looked for now can leave; the same in all drawings
+	ready       map[calendar.Code]time.Time // when what is searched for now can leave; the same in all drawings
 }
 
 // chance gives a number from 0 to 1 for a copy, a time it is given and a question: evenly over all draws, and mixed for each
@@ -326,7 +326,7 @@ func (r *run) moment(k int, d calendar.Date) time.Time {
 	return later(b.At(d, from+calendar.Minute(r.chance(k, askHour)*float64(to-from))), r.now)
 }
 
-// fetched is when a copy on its shelf can leave, looked for from now on.
+// fetched is when a copy on its shelf can leave, searched for from now on.
 func (r *run) fetched(k int) time.Time {
 	b := r.n.Courier.Table().Branches[r.at[k]]
 	ready, known := r.ready[r.at[k]]

@@ -1,7 +1,7 @@
 // Package marc reads and writes bibliographic records: MARC 21 in ISO 2709, and the same as MARCXML.
 //
 // It only reads and writes: what a field means is settled elsewhere. A record that cannot be read does not end a file; the
-// next one is looked for behind its end. Letters are UTF-8 where the leader says so, or where they are UTF-8 anyway;
+// next one is searched for behind its end. Letters are UTF-8 where the leader says so, or where they are UTF-8 anyway;
 // otherwise MARC-8, of which Latin letters with their marks are read (ANSI/NISO Z39.47).
 package marc
 

@@ -43,7 +43,7 @@ func AddTill(tx *store.Tx, row *Till) (err error) {
 	return tx.Flush()
 }
 
-// TillSums are the sums that went through a till since it was opened, by method of payment; Moved is the cash that was laid in or taken out for no
+// TillSums are the sums that went through a till since it was opened, by method of payment; Moved is the cash that was added or taken out for no
 // patron.
 type TillSums struct {
 	Cash, Card, Cheque money.Amount
@@ -111,7 +111,7 @@ type TillMove struct {
 	Who    string
 }
 
-// MoveInTill writes cash that was laid in or taken out.
+// MoveInTill writes cash that was added or taken out.
 func MoveInTill(tx *store.Tx, till, staff int64, amount money.Amount, reason string, at time.Time) {
 	tx.Queue("INSERT INTO till_moves (till_id, at, staff_id, amount, reason) VALUES ($1, $2, $3, $4, $5)",
 		till, at, staff, amount, reason)

@@ -25,7 +25,7 @@ type Awaiting struct {
 	Hold
 	Class  string
 	Home   calendar.Code // branch of the patron
-	Missed []int64       // items that were looked for in vain
+	Missed []int64       // items that were searched for in vain
 
 	TitleName string // where it is asked for
 }

@@ -75,7 +75,7 @@ var touchedBy = map[string]string{
 
 // CameBefore gives what came from a source before, by number.
 func CameBefore(tx *store.Tx, source, kind string, numbers []string) (map[string]Came, error) {
-	// Each number is looked for by its key, whatever the planner thinks of a table that has just been filled.
+	// Each number is searched for by its key, whatever the planner thinks of a table that has just been filled.
 	touched := "false"
 	if is := touchedBy[kind]; is != "" {
 		touched = "coalesce((SELECT " + is + "), true)"

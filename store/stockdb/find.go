@@ -78,7 +78,7 @@ func (s *ItemSearch) where(args *[]any) string {
 	return strings.Join(parts, " AND ")
 }
 
-// FindItems gives a page of the items that are looked for, in order of their ids.
+// FindItems gives a page of the items that match, in order of their ids.
 func FindItems(tx *store.Tx, s ItemSearch, page store.Page) ([]ItemShown, store.Page, error) {
 	page.Words = true
 	var args []any
@@ -102,14 +102,14 @@ func ItemsWith(tx *store.Tx, ids []int64) ([]ItemShown, error) {
 	return store.List[ItemShown](tx, itemsShown+"WHERE i.id = ANY($1) ORDER BY i.id", ids)
 }
 
-// CountItems counts the items that are looked for.
+// CountItems counts the items that match.
 func CountItems(tx *store.Tx, s ItemSearch) (int, error) {
 	var args []any
 	where := s.where(&args)
 	return store.Value[int](tx, "SELECT count(*)::int FROM items i JOIN titles t ON t.id = i.title_id WHERE "+where, args...)
 }
 
-// ItemIDs gives the ids of the items that are looked for, in order; one more than the most where there are more.
+// ItemIDs gives the ids of the items that match, in order; one more than the most where there are more.
 func ItemIDs(tx *store.Tx, s ItemSearch, most int) ([]int64, error) {
 	var args []any
 	where := s.where(&args)

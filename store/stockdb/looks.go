@@ -26,7 +26,7 @@ func LooksFor(tx *store.Tx, item int64) ([]Look, error) {
 	)
 }
 
-// AddLook writes that somebody looked for an item.
+// AddLook writes that somebody searched for an item.
 func AddLook(tx *store.Tx, item, staff int64, branch calendar.Code, place string, found bool, at time.Time) {
 	tx.QueueOne(
 		`INSERT INTO looks (item_id, at, staff_id, branch_code, place, found) VALUES ($1, $2, nullif($3::bigint, 0), $4, $5, $6)`,
@@ -39,7 +39,7 @@ func AddLook(tx *store.Tx, item, staff int64, branch calendar.Code, place string
 	)
 }
 
-// SoughtItem is something that is looked for: missing, or said to have been brought back.
+// SoughtItem is something that is searched for: missing, or said to have been brought back.
 type SoughtItem struct {
 	ItemShown
 	Looks   int
@@ -49,7 +49,7 @@ type SoughtItem struct {
 	Since   *time.Time
 }
 
-// Sought gives a page of what is looked for at a branch, or at all: what was not found there, and what its borrower says was
+// Sought gives a page of what is searched for at a branch, or at all: what was not found there, and what its borrower says was
 // brought back or never had.
 func Sought(tx *store.Tx, branch calendar.Code, page store.Page) ([]SoughtItem, store.Page, error) {
 	return store.Paged(tx, page, func(i *SoughtItem) store.Cursor { return store.Cursor{ID: i.ID} }, "SELECT "+itemColumns+`,

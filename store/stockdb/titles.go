@@ -101,7 +101,7 @@ func fits(whole, first, count int) string {
 // ranked is how many titles with common words are put in order at most. Those whose name begins with them are always there.
 const ranked = 2000
 
-// FindTitles gives a page of the titles that are looked for, the best first. Of words so common that more titles have them than
+// FindTitles gives a page of the titles that match, the best first. Of words so common that more titles have them than
 // can be put in order, those that were added last are.
 func FindTitles(tx *store.Tx, s TitleSearch, page store.Page) ([]TitleFound, store.Page, error) {
 	page.Words = true

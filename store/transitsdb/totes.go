@@ -58,7 +58,7 @@ func TotesAway(tx *store.Tx) ([]ToteShown, error) {
 	return store.List[ToteShown](tx, toteShown+"WHERE b.ended_at IS NULL AND b.state = 'away' AND b.run_id IS NOT NULL ORDER BY b.id")
 }
 
-// PastTotes gives a page of the totes from or to a branch that have been unpacked or given up, the last first.
+// PastTotes gives a page of the totes from or to a branch that have been unpacked or declared lost, the last first.
 func PastTotes(tx *store.Tx, branch calendar.Code, page store.Page) ([]ToteShown, store.Page, error) {
 	at := func(r *ToteShown) store.Cursor {
 		return store.Cursor{ID: r.ID, Text: r.EndedAt.UTC().Format(time.RFC3339Nano)}
@@ -110,7 +110,7 @@ func SeeInTote(tx *store.Tx, id int64, branch calendar.Code, at time.Time) {
 		WHERE id = $1 AND state IN ('closed', 'away') AND to_branch = $2`, id, branch, at)
 }
 
-// LoseTote writes that a tote is lost whose last thing was given up, at an instant, before the tote had come.
+// LoseTote writes that a tote is lost whose last thing was declared lost, at an instant, before the tote had come.
 func LoseTote(tx *store.Tx, id int64, at time.Time) {
 	tx.Queue("UPDATE totes SET state = 'lost' WHERE id = $1 AND state = 'empty' AND ended_at = $2 AND at_branch <> to_branch", id, at)
 }

@@ -42,7 +42,7 @@ const tagForm = z.object({
 const nameForm = z.object({ tag: z.string().min(1).max(100) });
 const lookForm = z.object({ tags: z.array(tagForm).max(1000), silent: z.array(z.string().max(100)).max(1000) });
 
-/** After this long without anything new a pile lies still, and after this long a lost pad is looked for again, in milliseconds. */
+/** After this long without anything new a pile lies still, and after this long a lost pad is searched for again, in milliseconds. */
 const still = 700;
 const again = 2000;
 /** How long a pad may take for an answer, in milliseconds. */

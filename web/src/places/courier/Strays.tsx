@@ -77,7 +77,7 @@ const columns: Column<Stray>[] = [
   { id: "acts", head: "Search", unnamed: true, right: true, screenOnly: true, cell: (s) => <Look stray={s} /> },
 ];
 
-/** What was sent and has not come, by how late it is, with what was looked for at both ends and what happens next. */
+/** What was sent and has not arrived, by how late it is, with what was searched for at both ends and what happens next. */
 export function Strays() {
   const me = useMe();
   const [all, setAll] = useState(false);

@@ -14,7 +14,7 @@ import { TitlePage } from "./TitlePage";
 import { Titles } from "./Titles";
 import { itemsTabs } from "./tabs";
 
-/** The stock: found, added, labelled, changed, looked for. */
+/** The stock: found, added, labelled, changed, searched for. */
 export function ItemsPlace() {
   const me = useMe();
   const navigate = useNavigate();

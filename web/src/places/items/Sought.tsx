@@ -47,7 +47,7 @@ const columns: Column<Sought>[] = [
   },
 ];
 
-/** What is looked for: missing, or said to have been brought back. A row leads to the item, where each look is written down. */
+/** What is searched for: missing, or said to have been brought back. A row leads to the item, where each look is written down. */
 export function Sought() {
   const me = useMe();
   const classes = useClasses();

@@ -56,7 +56,7 @@ const columns: Column<Dispute>[] = [
   { id: "acts", head: "Result", screenOnly: true, cell: (d) => <Answer dispute={d} /> },
 ];
 
-/** Charges in dispute: they wait and stop nobody, and what they are for is looked for. */
+/** Charges in dispute: they wait and stop nobody, and what they are for is searched for. */
 export function Disputes() {
   const list = usePages(["disputes"], (after) => told(api.GET("/api/disputes", { params: { query: { after } } })));
   return (

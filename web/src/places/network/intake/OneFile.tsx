@@ -79,7 +79,7 @@ function Bar({ label, done, total }: { label: string; done: number; total: numbe
   );
 }
 
-/** A file that has not come whole: it is being sent by this window, or has to be chosen again. */
+/** A file that has not arrived whole: it is being sent by this window, or has to be chosen again. */
 function Sends({ intake: n }: { intake: Intake }) {
   const id = useId();
   const sends = useStore(sending, (s) => s[n.id]);

@@ -25,7 +25,7 @@ const part = 600_000;
 
 const put = (s: Sending) => sending.setState({ [s.id]: s });
 
-/** Sends what has not come of a file yet. */
+/** Sends what has not arrived of a file yet. */
 export async function send(intake: Intake, file: File): Promise<void> {
   const { id } = intake;
   put({ id, come: intake.come });
