@@ -197,7 +197,7 @@ type item struct {
 	collection string
 	material   string
 	price      money.Amount
-	out        bool // on loan or under way now
+	out        bool // on loan or in transit now
 	lastPatron int
 	back       time.Time // when it was last at home again
 }

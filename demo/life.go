@@ -572,7 +572,7 @@ func (g *generator) charge(patron, loan, fine int64, branch calendar.Code, at ti
 	}
 }
 
-// waiting makes the holds of today: waiting in queues, to be fetched, under way and on hold shelves.
+// waiting makes the holds of today: waiting in queues, to be fetched, in transit and on hold shelves.
 func (g *generator) waiting() {
 	open := map[string]int{}
 	for _, h := range g.rows["holds"] {

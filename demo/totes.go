@@ -26,7 +26,7 @@ type box struct {
 	inside   []int64
 }
 
-// boxes are what is under way, as it lies in totes: all that has left by one run, and what waits where much does.
+// boxes are what is in transit, as it lies in totes: all that has left by one run, and what waits where much does.
 func (g *generator) boxes() []*box {
 	type key struct {
 		from, to calendar.Code
@@ -74,7 +74,7 @@ func (g *generator) boxes() []*box {
 	return out
 }
 
-// totes puts what is under way into totes, the one that went astray too. The fullest that waits at Havenhead is closed, and waits for its run.
+// totes puts what is in transit into totes, the one that went astray too. The fullest that waits at Havenhead is closed, and waits for its run.
 func (g *generator) totes(ctx context.Context, tx pgx.Tx) error {
 	boxes := append(g.boxes(), g.astray)
 	fullest := -1

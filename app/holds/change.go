@@ -23,7 +23,7 @@ func locked(a *act.Act, id int64) (*holdsdb.Hold, error) {
 	return h, err
 }
 
-// Waiting locks a hold for which nothing is under way yet.
+// Waiting locks a hold for which nothing is in transit yet.
 func Waiting(a *act.Act, id int64) (*holdsdb.Hold, error) {
 	h, err := locked(a, id)
 	if err != nil {

@@ -640,7 +640,7 @@ func TestThePickupBranchClosesForWeeks(t *testing.T) {
 	assert.Equal(t, "2026-11-04", w.Ask("SELECT (promised_at AT TIME ZONE 'America/Halifax')::date::text FROM holds WHERE id = ?", hold))
 }
 
-// Closures ahead say what each means for the hold shelf: days in it do not count, and what is under way comes after it.
+// Closures ahead say what each means for the hold shelf: days in it do not count, and what is in transit comes after it.
 func TestClosuresAheadOfAHoldShelf(t *testing.T) {
 	w := testkit.NewWorld(t)
 	here, there := w.Staff(role.Desk, "HVH"), w.Staff(role.Desk, "SLM")

@@ -55,10 +55,10 @@ type Retimed struct {
 // retimedMost is how many of them are shown.
 const retimedMost = 500
 
-// retimeBack is since how many days what is under way is looked at; what was sent earlier is a stray.
+// retimeBack is since how many days what is in transit is looked at; what was sent earlier is a stray.
 const retimeBack = 28
 
-// Retime works out what another timetable would do to what has been promised: to what is under way, and to what is being
+// Retime works out what another timetable would do to what has been promised: to what is in transit, and to what is being
 // fetched. What has missed its promise already is left to be searched for.
 func Retime(a *act.Act, was, is *courier.Timetable) (*Retimed, error) {
 	rows, err := holdsdb.PromisedTransits(a.Tx, a.Now.AddDate(0, 0, -retimeBack))

@@ -41,7 +41,7 @@ func Unplace(a *act.Act, facts *deskdb.Facts, did *Did, lent bool) error {
 		switch {
 		case ours && did.HoldFrom == queue.Ready: // it lay on the hold shelf before, and does so again
 		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Moving && !lent:
-			// under way again
+			// in transit again
 		case ours && did.HoldFrom == queue.Moving && did.EndedTransit != 0 && h.State == queue.Ready && !lent:
 			h.ItemID, h.ReadyAt, h.ShelfUntil = &facts.Item.ID, nil, nil
 			if err := holdsdb.MoveHold(a.Tx, h, queue.Send, a.Now); err != nil {
@@ -64,7 +64,7 @@ func Unplace(a *act.Act, facts *deskdb.Facts, did *Did, lent bool) error {
 	return nil
 }
 
-// GiveUp lets something that is under way count as missing, so that whoever waits for it gets another copy. Its title
+// GiveUp lets something that is in transit count as missing, so that whoever waits for it gets another copy. Its title
 // and the patron must be locked.
 func GiveUp(a *act.Act, facts *deskdb.Facts) error {
 	transitsdb.EndTransit(a.Tx, facts.Transit.ID, a.Now)

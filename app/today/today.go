@@ -1,4 +1,4 @@
-// Package today shows what waits at each branch, and what is under way.
+// Package today shows what waits at each branch, and what is in transit.
 package today
 
 import (
@@ -80,7 +80,7 @@ func Look(a *act.Act) ([]Row, error) {
 	return out, nil
 }
 
-// Transit is an item under way as the courier's place shows it.
+// Transit is an item in transit as the courier's place shows it.
 type Transit struct {
 	ItemID   int64         `json:"item_id"`
 	Barcode  string        `json:"barcode"`
@@ -94,7 +94,7 @@ type Transit struct {
 	Stray    bool          `json:"stray" doc:"Has missed its promise"`
 }
 
-// Moving gives a page of what is under way to or from a branch, strays first.
+// Moving gives a page of what is in transit to or from a branch, strays first.
 func Moving(a *act.Act, branch calendar.Code, page store.Page) ([]Transit, store.Page, error) {
 	rows, next, err := transitsdb.TransitsAt(a.Tx, branch, page)
 	out := []Transit{}

@@ -92,7 +92,7 @@ func unplace(a *act.Act, p placed) (bool, error) {
 	return true, err
 }
 
-// unlose lets a thing be under way again that counted as missing, if it has not turned up since.
+// unlose lets a thing be in transit again that counted as missing, if it has not turned up since.
 func unlose(a *act.Act, item, transit int64) (bool, error) {
 	facts, err := deskdb.ItemFactsByID(a.Tx, item)
 	if err != nil || facts == nil || facts.Item.Standing != circulation.ItemMissing || facts.Transit != nil {

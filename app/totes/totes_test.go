@@ -189,7 +189,7 @@ func TestAToteAtAWrongBranch(t *testing.T) {
 	assert.Equal(t, "away HVH", w.state(b.ID))
 }
 
-// What was in a tote that is declared lost is missing, and whoever waits gets another copy. Undone it is under way
+// What was in a tote that is declared lost is missing, and whoever waits gets another copy. Undone it is in transit
 // again, but what has turned up meanwhile.
 func TestALostTote(t *testing.T) {
 	w := newWorld(t)

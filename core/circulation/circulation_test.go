@@ -380,7 +380,7 @@ func TestTakingBack(t *testing.T) {
 	}
 }
 
-// A loan due on 27 October counts as lost on the day after it has been late for so many: 23 days are over with 19 November.
+// A loan due on 27 October is marked lost on the day after it has been late for so many: 23 days are over with 19 November.
 func TestLosing(t *testing.T) {
 	price := money.Amount(2400)
 	for name, c := range map[string]struct {

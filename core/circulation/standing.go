@@ -53,7 +53,7 @@ type Ongoing struct {
 	Standing ItemStatus
 }
 
-// Place gives where the item is. An item on loan or under way is there, whatever else is planned for it. The
+// Place gives where the item is. An item on loan or in transit is there, whatever else is planned for it. The
 // database keeps the same in a table (whereabouts), by which lists ask; a test of deskdb holds the two together.
 func (o Ongoing) Place() Place {
 	switch {

@@ -110,7 +110,7 @@ type Lost struct {
 	Why  why.Trace
 }
 
-// Lose decides whether a loan counts as lost on a day, and what is billed then; nil where it does not.
+// Lose decides whether a loan is marked lost on a day, and what is billed then; nil where it does not.
 func Lose(l Lent, day calendar.Date, now time.Time) *Lost {
 	terms := l.Terms()
 	rules := terms.Lost()

@@ -16,7 +16,7 @@ type State string
 const (
 	Free  State = "free"  // on the shelf of its branch, and nobody's
 	Lent  State = "lent"  // due back there
-	Comes State = "comes" // under way to that branch, to be on its shelf by a promise
+	Comes State = "comes" // in transit to that branch, to be on its shelf by a promise
 	Meant State = "meant" // for somebody who collects it there once it is ready, and keeps it for a loan
 	Away  State = "away"  // missing, lost or out of use: nobody knows
 )

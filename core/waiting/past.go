@@ -136,7 +136,7 @@ func (p *TitlePast) copyAt(c *PastCopy, at time.Time) Copy {
 	return out
 }
 
-// givenAt is the item that was meant for a hold at a moment: ready already, under way with its promise, or to be fetched.
+// givenAt is the item that was meant for a hold at a moment: ready already, in transit with its promise, or to be fetched.
 func (p *TitlePast) givenAt(h *PastHold, at time.Time) (item int64, ready bool, promise time.Time) {
 	if h.Ready != nil && !h.Ready.After(at) {
 		return h.Item, true, time.Time{}

@@ -66,7 +66,7 @@ func FetchList(tx *store.Tx, branch calendar.Code) ([]Fetch, error) {
 	)
 }
 
-// Promised is something under way, or to be fetched for another branch, with what has been promised of it.
+// Promised is something in transit, or to be fetched for another branch, with what has been promised of it.
 type Promised struct {
 	TransitID, HoldID, ItemID, PatronID int64
 	Title, Barcode                      string
@@ -76,7 +76,7 @@ type Promised struct {
 	LegalName, PreferredName, ShelfName string
 }
 
-// PromisedTransits gives what was sent since an instant and is under way, and what is to be fetched for another branch.
+// PromisedTransits gives what was sent since an instant and is in transit, and what is to be fetched for another branch.
 func PromisedTransits(tx *store.Tx, since time.Time) ([]Promised, error) {
 	const of = `, i.id AS item_id, coalesce(h.patron_id, 0) AS patron_id, t.name AS title, i.barcode,
 		coalesce(p.legal_name, '') AS legal_name, coalesce(p.preferred_name, '') AS preferred_name, coalesce(p.shelf_name, '') AS shelf_name`

@@ -8,7 +8,7 @@ import (
 	"nevrin/store"
 )
 
-// MaybeLost is a late loan with what decides whether it counts as lost.
+// MaybeLost is a late loan with what decides whether it is marked lost.
 type MaybeLost struct {
 	Loan
 	TitleID  int64

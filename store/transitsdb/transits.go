@@ -10,7 +10,7 @@ import (
 	"nevrin/store/stockdb"
 )
 
-// Transit is an item under way.
+// Transit is an item in transit.
 type Transit struct {
 	ID         int64
 	ItemID     int64
@@ -58,13 +58,13 @@ func ResumeTransit(tx *store.Tx, id int64) {
 	tx.QueueOne("UPDATE transits SET ended_at = NULL WHERE id = $1 AND ended_at IS NOT NULL", id)
 }
 
-// TransitShown is an item under way as the courier's place shows it.
+// TransitShown is an item in transit as the courier's place shows it.
 type TransitShown struct {
 	Transit
 	Barcode, TitleName string
 }
 
-// TransitsAt gives a page of what is under way to or from a branch, the oldest promise first.
+// TransitsAt gives a page of what is in transit to or from a branch, the oldest promise first.
 func TransitsAt(tx *store.Tx, branch calendar.Code, page store.Page) ([]TransitShown, store.Page, error) {
 	at := func(r *TransitShown) store.Cursor {
 		c := store.Cursor{ID: r.ID, Text: "-infinity"}

@@ -12,7 +12,7 @@ import { UnderWay } from "./UnderWay";
 import { WhatIf } from "./WhatIf";
 import { courierTabs } from "./tabs";
 
-/** The courier: what is under way, the day's runs with what is aboard, what has not arrived, and the timetable. */
+/** The courier: what is in transit, the day's runs with what is aboard, what has not arrived, and the timetable. */
 export function CourierPlace() {
   const navigate = useNavigate();
   const { tab, date, tote } = useSearch({ from: "/courier" });
