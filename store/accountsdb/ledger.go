@@ -95,11 +95,6 @@ func OpenCharges(whose string) string {
 	WHERE c.patron_id ` + whose + ` AND c.kind = 'charge' ORDER BY c.id`
 }
 
-// ChargesOf gives the charges of a patron of which something is owed, oldest first.
-func ChargesOf(tx *store.Tx, patron int64) ([]OpenCharge, error) {
-	return store.List[OpenCharge](tx, OpenCharges("= $1"), patron)
-}
-
 // HouseholdCharges gives the others of a patron's household of whom something is owed, and their open charges, oldest first.
 func HouseholdCharges(tx *store.Tx, patron int64) (who []peopledb.Patron, open []OpenCharge, err error) {
 	const others = `= ANY (ARRAY(SELECT p.id FROM patrons o JOIN patrons p ON p.household_id = o.household_id AND p.id <> o.id

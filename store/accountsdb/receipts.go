@@ -195,11 +195,6 @@ func RefundsOwed(tx *store.Tx, page store.Page) ([]RefundOwed, store.Page, error
 		refundsOwed+" AND $1::bigint = 0 AND r.id > $2 ORDER BY r.id")
 }
 
-// RefundsOwedTo gives refunds owed to a patron.
-func RefundsOwedTo(tx *store.Tx, patron int64) ([]RefundOwed, error) {
-	return store.List[RefundOwed](tx, refundsOwed+" AND r.patron_id = $1 ORDER BY r.id", patron)
-}
-
 // PayingOut locks a patron and gives what is owed to them, and the open tills of a branch.
 func PayingOut(tx *store.Tx, patron int64, branch calendar.Code) ([]RefundOwed, []Till, error) {
 	q := &store.Questions{}

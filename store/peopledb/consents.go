@@ -14,12 +14,6 @@ type ConsentShown struct {
 	Who                  *string
 }
 
-// Consents gives the answers that were given for a patron, newest first.
-func Consents(tx *store.Tx, patron int64) ([]ConsentShown, error) {
-	return store.List[ConsentShown](tx, `SELECT c.what, c.answer, c.reason, c.at, c.letter, f.name AS who FROM consents c
-		LEFT JOIN staff f ON f.id = c.staff_id WHERE c.patron_id = $1 ORDER BY c.id DESC`, patron)
-}
-
 // WritesConsent writes an answer, which an expression gives, to where the one that counts stands: a yes or no, or a level of internet.
 func WritesConsent(what, answer string) string {
 	if what == "internet" {
