@@ -245,5 +245,5 @@ func tryAgain(err error) bool {
 	return errors.Is(err, ErrMoved)
 }
 
-// patience is for how long an act is tried again; a person is waiting for it.
+// patience is the time in which an act is tried again; a person is waiting for it.
 const patience = 6 * time.Second

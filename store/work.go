@@ -8,7 +8,7 @@ import (
 
 // Work that takes its time is done by one copy of the program at a time, which says again and again that it is there.
 
-// WorkGone is after how long without a word whoever had some work is taken to be gone.
+// WorkGone is the time without a word after which whoever had some work is taken to be gone.
 const WorkGone = 10 * time.Second
 
 const workGone = "interval '10 seconds'"

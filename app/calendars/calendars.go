@@ -282,7 +282,7 @@ func (c *Change) closeNow(p *plain, b *calendar.Branch, now time.Time) (string, 
 	return "closed from " + minute.String() + " on, " + c.Now, nil
 }
 
-// hoursAhead is for how many years special hours that recur are taken from a calendar file: each stands by itself.
+// hoursAhead is the number of years for which recurring special hours are taken from a calendar file: each stands by itself.
 const hoursAhead = 2
 
 // take takes entries of a calendar file over: whole days are closed, those with hours have special hours.

@@ -293,7 +293,7 @@ func (p *plan) moveHolds(a *act.Act) error {
 	return nil
 }
 
-// looksAhead is for how many years it is looked which days a change closes, recurring ones each time, and which runs call then.
+// looksAhead is the number of years for which it is worked out which days a change closes, recurring ones each time, and which runs call then.
 const looksAhead = 2
 
 // daysSaid is how many days of a run are named; further ones are counted.

@@ -65,7 +65,7 @@ func find(a *act.Act, s stockdb.TitleSearch, page store.Page) (*Found, error) {
 // looksAlike is how many words that look like one are compared with it.
 const looksAlike = 40
 
-// short is up to how many letters a word that is meant may share too few with the one written to look like it.
+// short is the length up to which a word may share too few letters with the one written to look like it.
 const short = 7
 
 // better puts words that stand in titles in the place of those that do not; empty where none is near enough.

@@ -169,5 +169,5 @@ func legsOn(a *act.Act, d calendar.Date) ([]courier.Leg, error) {
 	return out, nil
 }
 
-// daysOnTheWay is for how many days something is on its way at most, to be searched for on a day.
+// daysOnTheWay is the most days that something is on its way, so that a day's plan has to look back no further.
 const daysOnTheWay = 9

@@ -57,7 +57,7 @@ func Learn(ctx context.Context, h *act.House, day calendar.Date) error {
 	return err
 }
 
-// fewestLoans is from how many loans on something can be learned.
+// fewestLoans is the number of loans from which on something can be learned.
 const fewestLoans = 200
 
 // Habits learns from what happened from one day up to another.
@@ -114,7 +114,7 @@ func openDays(a *act.Act, f *holdsdb.PastFetch) int {
 	return days
 }
 
-// beyond is for how many days after the last of them the courier is worked out.
+// beyond is the number of days after the last of them for which the courier is worked out.
 const beyond = 42
 
 // PastHolds are holds that were placed between two instants, with all that was known of their titles.

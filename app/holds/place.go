@@ -132,7 +132,7 @@ func routeNew(a *act.Act, holds []*holdsdb.Hold) (map[int64]waiting.Forecast, er
 	if _, err := moving.Route(a, title, 0); err != nil {
 		return nil, err
 	}
-	// All others who want the title wait meanwhile: of a long queue it is said by night.
+	// All others who want the title wait meanwhile: a long queue gets its forecasts by night.
 	foreseen, err := foresee(a, []int64{title}, saidAtOnce+1)
 	if err != nil || len(foreseen) > saidAtOnce {
 		return nil, err
@@ -145,10 +145,10 @@ func routeNew(a *act.Act, holds []*holdsdb.Hold) (map[int64]waiting.Forecast, er
 	return foreseen, nil
 }
 
-// saidAtOnce is up to how many holds of a title it is said at once when a new one will be ready.
+// saidAtOnce is the most holds of a title with which a new one gets its forecast at once.
 const saidAtOnce = 40
 
-// Foretell says by night of holds of the last days, of which it has not been said, when they will be ready; title by title.
+// Foretell makes, by night, the forecasts of recent holds that have none yet, title by title.
 func Foretell(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	const part, daysBack = 40, 2
 	since := midnight(a, day-daysBack)
@@ -259,10 +259,10 @@ type Refused struct {
 	Says   string `json:"says"`
 }
 
-// mostAtOnce is for how many people a hold is placed at once.
+// mostAtOnce is the most people for whom a hold can be placed at once.
 const mostAtOnce = 300
 
-// PlaceMany places a hold for each of several people, in the order given. For whom it cannot be is said; the others have it.
+// PlaceMany places a hold for each of several people, in the order given. Those who cannot have one are listed with the reason.
 func PlaceMany(a *act.Act, o Orders) (*Placed, error) {
 	ids := o.Patrons
 	if o.Roster != 0 {

@@ -45,7 +45,7 @@ type Closed struct {
 	Later   int            `json:"later" doc:"On their way and promised for after it"`
 }
 
-// aheadDays is for how many days ahead closures are told of at the hold shelf.
+// aheadDays is the number of days ahead for which the hold shelf tells of closures.
 const aheadDays = 14
 
 // Ahead gives the closures here in the next weeks, with what each means for the hold shelf.
@@ -136,7 +136,7 @@ func (o *OnShelf) told(a *act.Act, r *holdsdb.ShelfRow) {
 
 var sayChannel = map[string]string{"mail": "email", "phone": "phone", "letter": "letter"}
 
-// longestKept is for how many days from today on something waits on a hold shelf on request.
+// longestKept is the most days from today that something can be kept on a hold shelf on request.
 const longestKept = 60
 
 // KeepLonger lets something wait on the hold shelf until a later day, or an earlier one from today on.

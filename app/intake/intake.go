@@ -1,7 +1,7 @@
 // Package intake takes files of other systems in: patrons, titles with their items, open loans, open holds, and what is owed.
 //
 // A file is sent in parts, so that it may be of any length and a line that breaks loses nothing. It is read through once, for what
-// its columns are; it is tried, which says line by line what would be taken, what not and why; and it is taken in one transaction.
+// its columns are; it is tried, which says line by line what would be taken and what would not, and why; and it is taken in one transaction.
 // What has come can be undone as one, as far as nothing has become of it here. Sent again on another day, a file brings what is
 // other than before: everything is known by where it came from and its number there.
 //
@@ -147,7 +147,7 @@ func One(a *act.Act, id int64) (*Intake, error) {
 	return n, err
 }
 
-// mostBytes is how long a file may be.
+// mostBytes is the most bytes a file can have.
 const mostBytes = 8 << 30
 
 // Beginning is a file that is about to be sent.
@@ -246,7 +246,7 @@ func work(a *act.Act, id int64, state string) error {
 	return a.Enqueue(Args{Intake: id})
 }
 
-// Try tries a file with a mapping: nothing is taken, and what would be is said line by line.
+// Try tries a file with a mapping: nothing is taken, and each line gets the result it would have.
 func Try(a *act.Act, id int64, m intake.Mapping) (*Intake, error) {
 	row, err := standing(a, id, "read", "tried")
 	if err != nil {
@@ -354,7 +354,7 @@ func OddLines(a *act.Act, id int64, page store.Page) ([]Odd, store.Page, error) 
 	return out, next, err
 }
 
-// mostLeft is how many lines that are left are taken away as a file.
+// mostLeft is the most left lines that can be exported as a file.
 const mostLeft = 50_000
 
 // Left gives the lines that are left as a table: with the heads of their file, so that they can be mended and sent again, and why
@@ -440,10 +440,10 @@ func eachLeft(a *act.Act, id int64, with func(*intakedb.IntakeLine) error) error
 	}
 }
 
-// keptDays is for how long what a file says is kept beside what came of it: it is of people.
+// keptDays is the number of days that a file's content is kept beside its results, since it is personal data.
 const keptDays = 30
 
-// Empty lets go of what files say that were sent long ago.
+// Empty deletes the content of files that were sent long ago.
 func Empty(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
 	return 0, true, intakedb.EmptyIntakes(a.Tx, calendar.Local(day.Add(-keptDays), 0, a.Network.Location))
 }

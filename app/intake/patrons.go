@@ -72,7 +72,7 @@ func (b *batching) patron(p *parsed, r *intake.Row) {
 	b.settle(p, 0, "patrons", number, d.columns(&rec), d, r.Texts)
 }
 
-// sound empties what does not make sense in a record, or is nothing here, and notes it; what a record cannot be without is said.
+// sound empties fields that make no sense, or have no use here, and notes it; it says which needed fields are missing.
 func (d *reading) sound(rec *person.Record) string {
 	without, says := rec.Sound(d.b.a.Today())
 	if says != "" {

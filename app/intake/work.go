@@ -128,7 +128,7 @@ func say(err error) string {
 	return "It failed because of an error in Nevrin: " + store.Written(err) + ". Nothing was changed."
 }
 
-// every is how often it is said how far it is.
+// every is the interval at which progress is reported.
 const every = 700 * time.Millisecond
 
 // tell says how far it is.

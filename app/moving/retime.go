@@ -55,7 +55,7 @@ type Retimed struct {
 // retimedMost is how many of them are shown.
 const retimedMost = 500
 
-// retimeBack is since how many days what is in transit is looked at; what was sent earlier is a stray.
+// retimeBack is the number of past days whose transits are included; what was sent earlier is missing in transit.
 const retimeBack = 28
 
 // Retime works out what another timetable would do to what has been promised: to what is in transit, and to what is being

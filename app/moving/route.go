@@ -58,7 +58,7 @@ type plan struct {
 	passed    []passed
 }
 
-// passed is by how many days a hold waits longer for a reader where a copy came back.
+// passed is the number of days that a hold waits longer for a patron of the branch where a copy came back.
 type passed struct{ hold, days int }
 
 // planned plans the queue of a title; nil where there is nothing to plan. A long queue is not read whole: once the holds

@@ -13,7 +13,7 @@ type ahead struct {
 	*waiting.Network
 }
 
-// aheadDays is for how many days the courier is worked out.
+// aheadDays is the number of days for which the courier is worked out.
 const aheadDays = 42
 
 // Ahead is the courier and the openings of the weeks to come, worked out once a day and shared by all.

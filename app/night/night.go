@@ -170,7 +170,7 @@ func (s step) toItsEnd(ctx context.Context, h *act.House, day calendar.Date) err
 	}
 }
 
-// daysAhead is for how many days to come events have partitions.
+// daysAhead is the number of coming days for which events have partitions.
 const daysAhead = 120
 
 func ahead(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {

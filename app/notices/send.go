@@ -148,7 +148,7 @@ const (
 	aftermath = 20 * time.Second // and what is written of it then
 )
 
-// abandoned is after how long an attempt that has not ended cannot be under way any more.
+// abandoned is the time after which an attempt that has not ended cannot be running any more.
 const abandoned = 2 * (attempt + aftermath)
 
 // Sender works the sending jobs.
@@ -165,7 +165,7 @@ func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
 	return time.Now().Add(min(time.Duration(job.Attempt)*5*time.Second, 5*time.Minute))
 }
 
-// whileOff is after how long it is looked again whether email goes.
+// whileOff is the time after which it is checked again whether email can be sent.
 const whileOff = 2 * time.Minute
 
 // Work sends the message of a job unless that has been done or begun before. While mail is off it waits.

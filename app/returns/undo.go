@@ -145,7 +145,7 @@ func undoNote(a *act.Act, l *returnsdb.LineFacts, did *moving.Did) {
 	}
 }
 
-// AnswerNote answers a note met at a return: it stays, it comes off, or the item goes to repair or withdrawn.
+// AnswerNote answers a note met at a return: it stays, it comes off, or the item goes to repair or is withdrawn.
 func AnswerNote(a *act.Act, id int64, answer string) (*Change, error) {
 	l, did, err := lineOf(a, id)
 	if err != nil {

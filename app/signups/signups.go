@@ -410,7 +410,7 @@ const (
 	forgotPart = 100
 )
 
-// keptDays is for how long an answered sign-up is kept, so that it can be answered otherwise.
+// keptDays is the number of days an answered sign-up is kept, so that the answer can be changed.
 const keptDays = 30
 
 // Drop deletes sign-ups that were answered a while ago, and forgets those who were turned down and had a temporary card.

@@ -73,7 +73,7 @@ type Setting struct {
 // secretSize is how many bytes a secret has: as many as RFC 4226 recommends.
 const secretSize = 20
 
-// offerStays is for how long a secret that was offered can be set up.
+// offerStays is the time in which an offered secret can be set up.
 const offerStays = 15 * time.Minute
 
 // aboutSecond is what the seal of somebody's secret is about: another's does not open in its place.

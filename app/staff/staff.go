@@ -412,7 +412,7 @@ func List(a *act.Act) ([]Person, error) {
 	return out, err
 }
 
-// linkStays is for how long a link to set a password holds.
+// linkStays is the time for which a link to set a password is valid.
 const linkStays = 24 * time.Hour
 
 // Link is a link to set a password, shown once to who made it.

@@ -145,7 +145,7 @@ func Leave(a *act.Act, ids []int64) (*AtBranch, error) {
 	return Here(a)
 }
 
-// loading is for how long after its time a run may still be taking what is scanned.
+// loading is the time after its departure in which a run may still be taking what is scanned.
 const loading = 30 * time.Minute
 
 // nextFrom is how something that stands at a branch now gets to another.

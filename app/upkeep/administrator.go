@@ -120,7 +120,7 @@ func ChangeAdministrator(a *act.Act, of Administrator) (string, error) {
 	return strings.Join(did, " "), nil
 }
 
-// changes says what is other than before, a sentence each.
+// changes says what has changed, a sentence each.
 func changes(a *act.Act, was, is *Person) []string {
 	var out []string
 	say := func(other bool, format string, args ...any) {

@@ -44,7 +44,7 @@ type Step struct {
 	Done bool   `json:"done"`
 }
 
-// oldBackup is after what time somebody should look why there is no newer base backup: they are made daily or weekly.
+// oldBackup is the age of a base backup from which on somebody should look why there is no newer one: they are made daily or weekly.
 const oldBackup = 8 * 24 * time.Hour
 
 // Stand tells how the installation stands.

@@ -6,7 +6,7 @@ import "nevrin/core/calendar"
 type Home struct {
 	At    calendar.Code
 	Until *calendar.Date
-	After calendar.Code // empty where it is permanently
+	After calendar.Code // empty where it is permanent
 }
 
 // Moved gives the home of an item that is moved to a branch: permanently, or, with a day, for a season. A season within a season ends

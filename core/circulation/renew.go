@@ -75,7 +75,7 @@ func Renew(r Renewing) Renewed {
 	return Renewed{Due: due, Free: due.Same(l.Due), Fine: late.Fine, LateWhy: lateWhy, Why: &trace}
 }
 
-// sayMany is what is said of a refusal where several loans have it, each with numbers of its own.
+// sayMany gives the sentence for a refusal that several loans have, each with numbers of its own.
 var sayMany = map[Refusal]string{
 	TooOften: "renewed as often as allowed", CountsAsLost: "marked lost", Awaited: "somebody is waiting for it",
 }

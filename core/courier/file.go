@@ -124,7 +124,7 @@ func readRun(n jsonfile.Node, t *Timetable) Run {
 	return r
 }
 
-// mostLate is by how many minutes a run is late at most.
+// mostLate is the most minutes that a run can be late.
 const mostLate = 720
 
 // readSeason reads the first and the last date on which a run goes.

@@ -28,7 +28,7 @@ const (
 	OfRange   Count = "range"   // all clients of one site (see Range)
 )
 
-// Forgotten is after how long without a wrong try a count begins anew.
+// Forgotten is the time without a wrong attempt after which counting begins anew.
 const Forgotten = 24 * time.Hour
 
 // step is how many tries are free, the first wait, which doubles with each further try, and the longest.
@@ -58,7 +58,7 @@ func Rests(own bool, rested time.Duration, minutes int) bool {
 	return !own && minutes > 0 && rested > time.Duration(minutes)*time.Minute
 }
 
-// MostShort is after how many wrong short codes a session ends.
+// MostShort is the number of wrong short codes after which a session ends.
 const MostShort = 5
 
 // Bounds of a password, in letters.

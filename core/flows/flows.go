@@ -84,7 +84,7 @@ type Use struct {
 	LentThere int
 }
 
-// Often is from how many journeys to the same branch on it is asked whether a thing had better belong there.
+// Often is the number of journeys to the same branch from which on a new home there is proposed.
 const Often = 3
 
 // Better tells whether a thing had better belong where it travels to, and how many journeys there that would have

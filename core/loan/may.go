@@ -262,7 +262,7 @@ func MayExtend(until *calendar.Date, today calendar.Date) bool {
 	return until != nil && until.DaysSince(today) < extendable
 }
 
-// undoable is for how long everybody may undo a loan; after that those who go past stops.
+// undoable is the time in which everybody can undo a loan; after it only those who can override stops.
 const undoable = 12 * time.Hour
 
 // MayUndo tells whether a role may undo a loan that was made at an instant.
@@ -303,7 +303,7 @@ func MayCountAs(b *calendar.Branch, today, as calendar.Date, back *int) (first c
 	return first, as >= first
 }
 
-// binLooksBack is for how many days a bin may have been filling.
+// binLooksBack is the number of days that a bin may have been filling.
 const binLooksBack = 60
 
 // Earlier asks first where somebody has had a title before: how often, and when it last came back.

@@ -38,13 +38,13 @@ func First(way person.Way, address string) After {
 	return Again
 }
 
-// MostTries is after how many tries a message counts as refused. With five minutes between tries that is four days, as RFC 5321,
+// MostTries is the number of tries after which a message counts as refused. With five minutes between tries that is four days, as RFC 5321,
 // 4.5.4.1, has it.
 const MostTries = 1150
 
 // Ends tells what becomes of the message.
 func (a Attempt) Ends() After {
-	const permanent = 500 // from here on a refusal is permanently (RFC 5321, 4.2.1)
+	const permanent = 500 // from here on a refusal is permanent (RFC 5321, 4.2.1)
 	switch {
 	case a.Delivered:
 		return Sent

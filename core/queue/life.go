@@ -125,7 +125,7 @@ func (s State) MayChange() (says string) {
 	return ""
 }
 
-// longestPause is for how many days a hold is paused at most.
+// longestPause is the longest pause of a hold, in days.
 const longestPause = 366
 
 // MayPause tells whether a hold may be paused until a day, from which it waits again. Says is why not.

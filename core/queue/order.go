@@ -80,7 +80,7 @@ type Passed struct {
 	Before  int // by how many days they were passed over before
 }
 
-// days is by how many days more they wait, counted from the first half day on; false if nobody knows.
+// days counts the extra days they wait, from the first half day on; false if nobody knows.
 func (p Passed) days() (int, bool) {
 	if p.Without == nil {
 		return 0, false

@@ -55,7 +55,7 @@ const missesUntilMissing = 2
 // Missing tells whether an item that was not found so many times counts as missing.
 func Missing(times int) bool { return times >= missesUntilMissing }
 
-// going is for how long somebody who went for an item of the fetch list counts as on the way to it.
+// going is the time for which somebody who went for an item of the fetch list counts as on the way to it.
 const going = time.Hour
 
 // OnTheWay tells whether somebody who went for an item at some time still counts as on the way to it.

@@ -52,11 +52,11 @@ func (r Role) MayWorkAt(branch, own calendar.Code, let []calendar.Code) bool {
 // Supervises tells whether a role answers for the rules: it sets them, and may go past them with a reason.
 func (r Role) Supervises() bool { return slices.Contains(Supervising, r) }
 
-// LeavesNobody tells whether an administrator who becomes something else, or no longer works here, would leave no administrator
-// who does; others is how many more there are.
+// LeavesNobody tells whether an administrator who becomes something else, or no longer works here, would leave no administrator.
+// Others is how many more there are.
 func LeavesNobody(was, is Role, works bool, others int) bool {
 	return was == Administrator && (is != Administrator || !works) && others == 0
 }
 
-// MayWithdraw tells whether a role may take things withdrawn.
+// MayWithdraw tells whether a role may withdraw items.
 func (r Role) MayWithdraw() bool { return slices.Contains(Employed, r) }

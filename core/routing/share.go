@@ -152,7 +152,7 @@ func (s *sharing) asked(out *Shared) []int {
 	return asked
 }
 
-// keeps tells whether the limits are kept; over is by how much one is not.
+// keeps tells whether the limits are kept; over is the excess where one is not.
 func (s *sharing) keeps(asked []int) bool {
 	for b := range s.limits {
 		if s.over(asked, b) > 0 {

@@ -229,7 +229,7 @@ func (s *Settings) NoHistory(months *int) string {
 	return "It cannot work: the network keeps no history unless a patron chooses that theirs is kept."
 }
 
-// Keep is for how long what concerns persons is kept, in months, and the answers to repeated requests, in days.
+// Keep says how long personal data are kept, in months, and the answers to repeated requests, in days.
 type Keep struct {
 	History  *int `json:"history" minimum:"0" maximum:"1200" doc:"Who had which item, after its return and the end of what it cost, where the patron has chosen nothing; null: without limit"`
 	Holds    int  `json:"holds" minimum:"1" maximum:"120" doc:"Holds that have ended"`

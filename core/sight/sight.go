@@ -28,7 +28,7 @@ func OfPatron(r role.Role) Part {
 	return Whole
 }
 
-// InHand is for how long a card that was scanned counts as being at the desk.
+// InHand is the time for which a scanned card counts as being at the desk.
 const InHand = time.Hour
 
 // MaySearch tells whether a role searches for patrons. Who may not scans the card.

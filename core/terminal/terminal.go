@@ -104,7 +104,7 @@ func (s State) Leads(said Outcome) bool {
 	}
 }
 
-// lapses is after what time a payment that never reached its terminal is asked for no more: who wanted to pay may have gone.
+// lapses is the time after which a payment that never reached its terminal is given up: the patron may have gone.
 const lapses = time.Minute
 
 // Heard is what follows from what the terminal said at a step: a move, or another step; neither where it is to be asked again after a

@@ -87,7 +87,7 @@ type openDay struct {
 	from, to calendar.Minute
 }
 
-// horizon is for how many days open days are worked out; beyond, every day counts as one.
+// horizon is the number of days for which open days are worked out; beyond it every day counts as open.
 const horizon = 400
 
 // MakeNetwork prepares what is asked again and again, from a day on.
@@ -382,7 +382,7 @@ func (r *run) serve(k int) (time.Time, bool) {
 	return r.serveFrom(k, r.now, false)
 }
 
-// fewCopies is up to how many copies all are looked at for the soonest; of more, the one that is free first.
+// fewCopies is the most copies of which all are compared for the soonest; of more, the one that is free first is taken.
 const fewCopies = 8
 
 func (r *run) serveFrom(k int, from time.Time, paused bool) (time.Time, bool) {

@@ -26,11 +26,11 @@ type Move struct {
 	Hold     bool      // somebody waited for it there
 }
 
-// Days is up to how many days of waiting are told apart; the last stands for that many and more.
+// Days is the most days of waiting that are told apart; the last stands for that many and more.
 const Days = 10
 
-// Side are the results by one timetable: how it went, or would have gone. Waiting is that of holds, from when a thing was ready until it was on the
-// shelf.
+// Side are the results by one timetable: how it went, or would have gone. Waiting is that of holds, from when a
+// thing was ready until it was on the shelf.
 type Side struct {
 	Mean  float64   // hours
 	Tenth float64   // hours that nine of ten stayed below
@@ -152,7 +152,7 @@ func Try(was, is *courier.Timetable, moves []Move, first, last calendar.Date, wo
 	return out
 }
 
-// harm is by how much later something would have come.
+// harm gives how much later something would have come.
 func harm(c Changed) time.Duration {
 	switch {
 	case c.After.IsZero():
@@ -176,7 +176,7 @@ func side(t *courier.Timetable, first, last calendar.Date) *going {
 	return &going{prepared: t.Prepare(first, last.DaysSince(first)+1+openingLater)}
 }
 
-// openingLater is for how many days more than those tried something may wait until where it is opens.
+// openingLater is the number of days beyond those tried that something may wait until its branch opens.
 const openingLater = 14
 
 func (g *going) takeAll(moves []Move) {

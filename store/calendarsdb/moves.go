@@ -9,7 +9,7 @@ import (
 	"nevrin/store"
 )
 
-// waitsForEarlier is for how long earlier changes are waited for: no change takes as long.
+// waitsForEarlier is the time to wait for earlier changes: no change takes as long.
 const waitsForEarlier = 30 * time.Second
 
 // DueWhen is a due date at a branch, shared by any number of loans.

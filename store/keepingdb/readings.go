@@ -17,7 +17,7 @@ type Reading struct {
 	At     time.Time
 }
 
-// readingAgain is for how long the same person's opening of the same record is one reading, in minutes.
+// readingAgain is the time, in minutes, in which the same person's opening of the same record counts once.
 const readingAgain = 10
 
 // Read keeps a reading. The same record opened again shortly after, in the same way, is one; so is a search whose words

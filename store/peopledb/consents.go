@@ -22,7 +22,7 @@ func WritesConsent(what, answer string) string {
 	return what + " = CASE " + answer + " WHEN 'yes' THEN true WHEN 'no' THEN false END"
 }
 
-// KeepConsent writes an answer: permanently, and on the patron as the one that counts.
+// KeepConsent writes an answer: into their history, and on the patron as the one that counts.
 func KeepConsent(tx *store.Tx, patron, staff int64, c ConsentShown) {
 	tx.QueueOne(
 		"INSERT INTO consents (patron_id, what, answer, at, staff_id, reason, letter) VALUES ($1, $2, $3, $4, nullif($5::bigint, 0), $6, $7)",

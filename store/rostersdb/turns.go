@@ -55,7 +55,7 @@ func AnswersOf(tx *store.Tx, what string, patrons []int64) ([]Turned, error) {
 		"SELECT p.id AS patron, "+answers[what]+" AS was, '' AS is FROM patrons p WHERE p.id = ANY($1)", patrons)
 }
 
-// KeepAnswersOf writes answers of many patrons who are locked: permanently, and on the patron as what counts. Where an answer is
+// KeepAnswersOf writes answers of many patrons who are locked: into their history, and on the patron as what counts. Where an answer is
 // undone to none, only the latter.
 func KeepAnswersOf(tx *store.Tx, what string, those []Turned, staff int64, reason string, at time.Time) {
 	ids, is := []int64{}, []string{}

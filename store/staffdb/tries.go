@@ -135,7 +135,7 @@ func StaffKnownAt(tx *store.Tx, login, address string) (bool, error) {
 		WHERE lower(f.login) = lower($1) AND a.address = $2`, login, door.Client(address))
 }
 
-// mostPlaces is from how many places of each kind a patron is known at most.
+// mostPlaces is the most places of each kind from which a patron is known.
 const mostPlaces = 20
 
 // PatronKnownAt tells whether a patron has signed in with a browser, and from the neighbourhood of an address, before.

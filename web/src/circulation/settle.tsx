@@ -275,7 +275,7 @@ function Choose({
   );
 }
 
-/** What else can be done with a charge: it is put in dispute, or credited since it should not have been. */
+/** What else can be done with a charge: it is disputed, or credited since it was wrong. */
 function ChargeActs({
   charge: c,
   name,

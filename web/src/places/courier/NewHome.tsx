@@ -2,8 +2,8 @@ import { useAskAgain } from "../../api/asked";
 import { sayCount } from "../../ui/say";
 import { api, keyed, type Schema } from "../../api/client";
 import { Button } from "../../ui/parts";
-import { useTried } from "../../shell/tried";
-import { Trying } from "../../shell/trying";
+import { usePreview } from "../../shell/preview";
+import { PreviewAndApply } from "../../shell/apply";
 import { TakeBack, useAgain, What } from "../items";
 
 export type Better = Schema["FlowsBetter"];
@@ -14,7 +14,7 @@ export function NewHome({ code, items, onLeave }: { code: string; items: Better[
   const again = useAgain();
   const to = items[0]?.to ?? code;
   const given = { which: { items: items.map((b) => b.item_id) }, change: { branch: code } };
-  const tried = useTried(
+  const preview = usePreview(
     { ...given, reason: "Repeatedly sent there" },
     (body, key) => api.POST("/api/items-changed", { params: { header: keyed(key) }, body }),
     { name: `new home ${code}`, about: `New home branch: ${to}`, of: given, done: again },
@@ -25,15 +25,15 @@ export function NewHome({ code, items, onLeave }: { code: string; items: Better[
         {sayCount(items.length, "item")} will belong to {to}. That would have saved{" "}
         {items.reduce((n, b) => n + b.saves, 0)} journeys
       </h3>
-      <Trying
-        tried={tried}
+      <PreviewAndApply
+        preview={preview}
         applies={(would) => would.changed > 0}
-        onCancel={tried.did ? undefined : onLeave}
+        onCancel={preview.did ? undefined : onLeave}
         show={(changed, would) => <What of={changed} would={would} />}
         after={(did) => (
           <>
             <p>Print the list, take the items from the shelves and scan them: each goes into the tote for {to}.</p>
-            {did.deed > 0 && <TakeBack deed={did.deed} onDone={tried.forget} />}{" "}
+            {did.deed > 0 && <TakeBack deed={did.deed} onDone={preview.forget} />}{" "}
             <Button
               plain
               onClick={() => {

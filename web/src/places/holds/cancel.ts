@@ -9,7 +9,7 @@ export type Hold = Schema["HoldsHold"];
 /** What has been cancelled here and can be undone. */
 export const cancelled = createStore<{ holds: { id: number; title: string }[] }>(() => ({ holds: [] }));
 
-/** What has change here and can be undone, by when it did. */
+/** Holds that were changed here and can be undone, by when they were changed. */
 export const changed = createStore<{ holds: { id: number; title: string; at: string; what: string }[] }>(() => ({
   holds: [],
 }));

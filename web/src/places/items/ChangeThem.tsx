@@ -4,8 +4,8 @@ import { useClasses } from "../../circulation/classes";
 import { isSum, sumSays } from "../../ui/checks";
 import { Card, Field, inputLook, Quiet } from "../../ui/parts";
 import { toMinor } from "../../ui/say";
-import { useTried } from "../../shell/tried";
-import { Trying } from "../../shell/trying";
+import { usePreview } from "../../shell/preview";
+import { PreviewAndApply } from "../../shell/apply";
 import { TakeBack } from "./Deeds";
 import { statuses } from "./Status";
 import { AnyOf, useAgain } from "./stock";
@@ -41,7 +41,7 @@ export function ChangeThem({
     ...statuses.find((s) => s.says === to.stands)?.to,
   };
   const given = { which, change };
-  const tried = useTried(
+  const preview = usePreview(
     { ...given, reason },
     (body, key) => api.POST("/api/items-changed", { params: { header: keyed(key) }, body }),
     { name: "change items", about: "Batch change", of: given, done: again },
@@ -105,15 +105,15 @@ export function ChangeThem({
           {sumSays()}
         </p>
       )}
-      <Trying
-        tried={tried}
+      <PreviewAndApply
+        preview={preview}
         disabled={Object.keys(change).length === 0 || badPrice}
         applies={(would) => would.changed > 0}
         onCancel={onLeave}
         show={(changed, would) => <What of={changed} would={would} />}
         after={(did) => (
           <>
-            {did.deed > 0 && <TakeBack deed={did.deed} onDone={tried.forget} />}{" "}
+            {did.deed > 0 && <TakeBack deed={did.deed} onDone={preview.forget} />}{" "}
             {change.branch && did.changed > 0 && (
               <Quiet onClick={() => onPull(to.branch)}>List to take from the shelves</Quiet>
             )}

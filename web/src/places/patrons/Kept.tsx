@@ -114,7 +114,7 @@ export function Kept({
   );
 }
 
-/** Forgetting is permanently, so what stands in the way is named first, and it is said once more what it means. */
+/** Forgetting cannot be undone, so what stands in the way is named first, and its effect is said once more. */
 function Forgetting({
   id,
   onLeave,

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
-import { useTried } from "../../shell/tried";
-import { Trying } from "../../shell/trying";
+import { usePreview } from "../../shell/preview";
+import { PreviewAndApply } from "../../shell/apply";
 import { Card, Field, inputLook } from "../../ui/parts";
 import { useAgain } from "./roster";
 import { OddLines, SheetFields, useSheets } from "./sheets";
@@ -25,7 +25,7 @@ export function Answers() {
   const [answer, setAnswer] = useState<Answer>("");
   const [reason, setReason] = useState("");
   const given = { what, answer, lists: sheets.lists };
-  const tried = useTried(
+  const preview = usePreview(
     { ...given, reason },
     (body, key) => api.POST("/api/consents-of-many", { params: { header: keyed(key) }, body }),
     { name: "consents of many", about: "Answers from lists", of: given, done: () => (sheets.clear(), again()) },
@@ -74,12 +74,12 @@ export function Answers() {
           />
         </Field>
       </div>
-      <Trying
-        tried={tried}
+      <PreviewAndApply
+        preview={preview}
         disabled={sheets.lists.length === 0 || sheets.tooLong}
         lacks={reason.trim() === "" && "Enter the source first."}
         show={(c) => <WhatOf c={c} />}
-        after={(did) => did.deed > 0 && <TakeBack deed={did.deed} onDone={tried.forget} />}
+        after={(did) => did.deed > 0 && <TakeBack deed={did.deed} onDone={preview.forget} />}
       />
     </Card>
   );

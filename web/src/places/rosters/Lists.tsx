@@ -2,8 +2,8 @@ import { useState } from "react";
 import { Link } from "@tanstack/react-router";
 import { api, keyed, type Schema } from "../../api/client";
 import { useMe } from "../../shell/me";
-import { useTried } from "../../shell/tried";
-import { Trying } from "../../shell/trying";
+import { usePreview } from "../../shell/preview";
+import { PreviewAndApply } from "../../shell/apply";
 import { Card, Field, inputLook, Tag } from "../../ui/parts";
 import { useAgain, type Roster, type Writing } from "./roster";
 import { OddLines, SheetFields, useSheets } from "./sheets";
@@ -26,7 +26,7 @@ export function Lists({ into }: { into?: Roster }) {
     revision: 0,
   });
   const [only, setOnly] = useState(false);
-  const tried = useTried(
+  const preview = usePreview(
     { roster: into?.id ?? 0, new: how, lists: sheets.lists, only },
     (body, key) => api.POST("/api/rosters-filled", { params: { header: keyed(key) }, body }),
     {
@@ -100,11 +100,11 @@ export function Lists({ into }: { into?: Roster }) {
         <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} /> Remove members who are not
         in the list
       </label>
-      <Trying
-        tried={tried}
+      <PreviewAndApply
+        preview={preview}
         disabled={sheets.lists.length === 0 || sheets.tooLong}
         show={(filled, would) => <What filled={filled} would={would} />}
-        after={(did) => did.deed > 0 && <TakeBack deed={did.deed} onDone={tried.forget} />}
+        after={(did) => did.deed > 0 && <TakeBack deed={did.deed} onDone={preview.forget} />}
       />
     </Card>
   );

@@ -3,7 +3,7 @@ import { api, keyed } from "../../api/client";
 import { ChoiceField, Form, Send } from "../../ui/forms";
 import { itself, useDraftWrite } from "./draft";
 import type { Cell, Edition, Term, Value } from "./types";
-import { initial, plain, ValueField } from "./ValueField";
+import { initial, plain, ValueField, valueOf } from "./ValueField";
 
 export interface Cellular {
   row: Value;
@@ -15,7 +15,8 @@ export interface Cellular {
   zones: Value[];
 }
 
-const schema = z.object({ value: z.string(), place: z.string(), materials: z.string(), patrons: z.string() });
+const schemaOf = (term: Term) =>
+  z.object({ value: valueOf(term), place: z.string(), materials: z.string(), patrons: z.string() });
 
 /** Sets a term for the chosen cell in a draft, or more widely: for a branch, a zone or all; for one class or all. */
 export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
@@ -27,7 +28,7 @@ export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
   const set = useDraftWrite(
     `cell of ${draft.id}`,
     `Change of draft ${draft.number}`,
-    (v: z.infer<typeof schema>, key) => {
+    (v: z.infer<ReturnType<typeof schemaOf>>, key) => {
       const where = places.find(([code]) => code === v.place)?.[1].toLowerCase();
       const scope: Record<string, string[]> = {};
       if (v.materials) scope.material_class = [v.materials];
@@ -52,7 +53,7 @@ export function Change({ at, draft }: { at: Cellular; draft: Edition }) {
     <Form
       key={`${at.row.code} ${at.column.code} ${at.term.id} ${at.cell.says}`}
       label="Change cell"
-      schema={schema}
+      schema={schemaOf(at.term)}
       start={{ value: initial(at.term, at.cell), place: "", materials: at.column.code, patrons: at.row.code }}
       write={set}
       onSend={set.run}

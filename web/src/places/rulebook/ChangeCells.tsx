@@ -3,9 +3,9 @@ import { api, keyed, type Schema } from "../../api/client";
 import { Form, Send } from "../../ui/forms";
 import { useDraftWrite } from "./draft";
 import type { Cell, Edition, Term } from "./types";
-import { initial, plain, ValueField } from "./ValueField";
+import { initial, plain, ValueField, valueOf } from "./ValueField";
 
-const schema = z.object({ value: z.string() });
+const schemaOf = (term: Term) => z.object({ value: valueOf(term) });
 
 /** Sets all chosen cells to one value; the server finds the fewest rules that say it. */
 export function ChangeCells({
@@ -27,7 +27,7 @@ export function ChangeCells({
   const set = useDraftWrite(
     `cells of ${draft.id}`,
     `Change of draft ${draft.number}`,
-    (v: z.infer<typeof schema>, key) =>
+    (v: z.infer<ReturnType<typeof schemaOf>>, key) =>
       api.PUT("/api/rulebook/drafts/{id}/cells", {
         params: { path: { id: draft.id }, header: keyed(key) },
         body: {
@@ -48,7 +48,7 @@ export function ChangeCells({
     <Form
       key={`${term.id} ${cell.says}`}
       label="Change cells"
-      schema={schema}
+      schema={schemaOf(term)}
       start={{ value: initial(term, cell) }}
       write={set}
       onSend={set.run}

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import type { Term } from "./types";
-import { plain, typed } from "./ValueField";
+import { mistake, plain, typed } from "./ValueField";
 
 const term = (kind: string, nullable = false) => ({ id: "x", name: "X", kind, nullable }) as Term;
 
@@ -22,3 +22,15 @@ test.each([
   [term("yes_no"), "false", false],
   [term("dates"), "2026-12-18, 2027-06-11", ["2026-12-18", "2027-06-11"]],
 ])("%o typed as %s", (of, text, value) => expect(plain(of, text)).toEqual(value));
+
+test.each([
+  [term("duration"), "21", undefined],
+  [term("duration"), "3 h", undefined],
+  [term("duration"), "P2W", undefined],
+  [term("duration"), "soon", "Enter days such as 21, or hours such as 3 h."],
+  [term("duration"), "-3", "Enter days such as 21, or hours such as 3 h."],
+  [term("duration"), "", "Enter days such as 21, or hours such as 3 h."],
+  [term("number", true), "", undefined],
+  [term("number", true), "many", "Enter a whole number such as 5. Leave it empty for no limit."],
+  [term("choice"), "anything", undefined],
+])("%o typed as %s says %s", (of, text, says) => expect(mistake(of, text)).toBe(says));

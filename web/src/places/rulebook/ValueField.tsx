@@ -1,3 +1,4 @@
+import { z } from "zod";
 import { ChoiceField, DatesField, TextField } from "../../ui/forms";
 import { textOf, type Cell, type Term } from "./types";
 
@@ -42,6 +43,24 @@ export function typed(term: Term, v: unknown): string {
 export function beginning(term: Term): string {
   return term.kind === "yes_no" ? "true" : term.kind === "choice" ? (term.choices?.[0] ?? "") : "";
 }
+
+/** What is wrong with a value as it was typed, in a sentence; undefined where its form is right. */
+export function mistake(term: Term, text: string): string | undefined {
+  const value = plain(term, text);
+  const orEmpty = term.nullable ? " Leave it empty for no limit." : "";
+  if (value === null) return undefined;
+  if (term.kind === "duration" && !/^P(T(\d+H)?(\d+M)?|(\d+W)?(\d+D)?)$/.test(value as string))
+    return `Enter days such as 21, or hours such as 3 h.${orEmpty}`;
+  if (term.kind === "number" && typeof value !== "number") return `Enter a whole number such as 5.${orEmpty}`;
+  return undefined;
+}
+
+/** The value of a term in a form's schema. */
+export const valueOf = (term: Term) =>
+  z.string().superRefine((text, context) => {
+    const message = mistake(term, text);
+    if (message) context.addIssue({ code: "custom", message });
+  });
 
 /** What the person typed, in the form of the file format. What does not fit is sent as it is and refused with a reason. */
 export function plain(term: Term, text: string): unknown {

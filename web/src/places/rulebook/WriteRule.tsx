@@ -6,16 +6,23 @@ import { ChipsField, Form, Send, TextField, saysOf, useSet } from "../../ui/form
 import { Button, Field, inputLook, Quiet } from "../../ui/parts";
 import { itself, useDraftWrite } from "./draft";
 import { capital, dimensions, optionsOf, sayDimension, type Edition, type Overview, type Term } from "./types";
-import { beginning, plain, typed, ValueField } from "./ValueField";
+import { beginning, mistake, plain, typed, ValueField } from "./ValueField";
 
 type Rule = Schema["RulesRule"];
 
-const schema = z.object({
-  name: check.needed("Enter a name."),
-  scope: z.record(z.string(), z.array(z.string()).optional()),
-  terms: z.record(z.string(), z.string()),
-});
-type Writing = z.infer<typeof schema>;
+const schemaOf = (terms: Term[]) =>
+  z.object({
+    name: check.needed("Enter a name."),
+    scope: z.record(z.string(), z.array(z.string()).optional()),
+    terms: z.record(z.string(), z.string()).superRefine((values, context) => {
+      for (const [id, text] of Object.entries(values)) {
+        const term = terms.find((t) => t.id === id);
+        const message = term && mistake(term, text);
+        if (message) context.addIssue({ code: "custom", message, path: [id] });
+      }
+    }),
+  });
+type Writing = z.infer<ReturnType<typeof schemaOf>>;
 
 const useSaid = saysOf<Writing>();
 
@@ -70,7 +77,7 @@ export function WriteRule({
   return (
     <Form
       label={rule ? `Edit ${rule.name}` : "Add rule"}
-      schema={schema}
+      schema={schemaOf(book.terms)}
       start={{
         name: rule?.name ?? "",
         scope: rule?.scope ?? scope ?? {},

@@ -61,7 +61,7 @@ function Files() {
   );
 }
 
-/** Says what a file is and where from, and sends it. */
+/** Says what a file is and where it comes from, and sends it. */
 function Begin() {
   const navigate = useNavigate();
   const askAgain = useAskAgain();

@@ -1,11 +1,11 @@
 import type { ReactNode } from "react";
 import { InSight } from "../ui/insight";
 import { Button, Trouble } from "../ui/parts";
-import type { Tried } from "./tried";
+import type { Previewed } from "./preview";
 
-/** Preview and Apply of something done to many: what stands in its way, what it would do, and what it did. */
-export function Trying<O>({
-  tried,
+/** The buttons Preview and Apply of a batch change, with its problem, what it would change, and what it has changed. */
+export function PreviewAndApply<O>({
+  preview,
   disabled,
   applies = () => true,
   lacks,
@@ -13,7 +13,7 @@ export function Trying<O>({
   show,
   after,
 }: {
-  tried: Tried<O>;
+  preview: Previewed<O>;
   /** Nothing can be previewed yet. */
   disabled?: boolean;
   /** Whether a preview leaves anything to apply. */
@@ -25,17 +25,17 @@ export function Trying<O>({
   /** What can be done after it, such as undoing it. */
   after: (did: O) => ReactNode;
 }) {
-  const { would, did } = tried;
+  const { would, did } = preview;
   return (
     <>
-      <Trouble error={tried.problem} />
+      <Trouble error={preview.problem} />
       <span className="flex flex-wrap gap-2">
-        <Button plain={!!would} busy={tried.busy} disabled={disabled} onClick={tried.look}>
+        <Button plain={!!would} busy={preview.busy} disabled={disabled} onClick={preview.look}>
           Preview
         </Button>
         {/* It keeps its place once it is done: a second click must not fall on what moves up. */}
         {(did ?? (would && applies(would))) && (
-          <Button busy={tried.busy} disabled={!would || !!lacks} onClick={tried.act}>
+          <Button busy={preview.busy} disabled={!would || !!lacks} onClick={preview.act}>
             Apply
           </Button>
         )}

@@ -2,8 +2,8 @@ import { useState } from "react";
 import type { Answer } from "../api/client";
 import { useWrite } from "./write";
 
-/** How it stands with something that is previewed before it is applied. */
-export interface Tried<O> {
+/** The state of a batch change: not previewed yet, previewed, or applied. */
+export interface Previewed<O> {
   /** What it would do; none: it has not been previewed as it is now. */
   would?: O;
   /** What it did, until it is previewed anew. */
@@ -16,14 +16,14 @@ export interface Tried<O> {
 }
 
 /**
- * Something done to many at once, which is looked at first. What was looked at is what is done, and nothing else: with other
- * words in it, it has to be looked at again.
+ * A batch change that is previewed before it is applied. Exactly what was previewed is applied: once its fields change, it has to
+ * be previewed again.
  */
-export function useTried<B extends object, O>(
+export function usePreview<B extends object, O>(
   body: B,
   send: (body: B & { try: boolean }, key: string) => Promise<Answer<O>>,
   { name, about, of = body, done }: { name: string; about: string; of?: object; done: () => void },
-): Tried<O> {
+): Previewed<O> {
   const [looked, setLooked] = useState<{ of: string; is: O }>();
   const [came, setCame] = useState<O>();
   const now = JSON.stringify(of);
