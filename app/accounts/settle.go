@@ -155,7 +155,7 @@ func take(a *act.Act, s Settling, sum money.Amount, till *int64, out *Settled) (
 	return nil
 }
 
-// roundToCoins takes for a receipt what a sum comes to in coins. Nothing comes to nothing: what to do instead ends the error.
+// roundToCoins makes a receipt of a sum rounded to coins. Where that leaves zero, the error ends in what to do instead.
 func roundToCoins(m money.Currency, sum money.Amount, r *accountsdb.Receipt, instead string) (money.Amount, error) {
 	cash, more := m.InCash(sum)
 	if cash == 0 {

@@ -1,6 +1,6 @@
-// Package deeds keeps what was done to many patrons or items at once, and gives it back to be undone.
+// Package deeds records changes of many patrons or items at once, lists them, and hands them out to be undone.
 //
-// What a deed did is a value of the place that did it (rosters, stock); that place also undoes it.
+// What such a change did is a value of the place that made it (rosters, stock); that place also puts it back.
 package deeds
 
 import (
@@ -13,12 +13,12 @@ import (
 	"nevrin/store/deedsdb"
 )
 
-// Keep keeps that whoever acts did something, and gives its id.
+// Keep records what the actor did, and gives the deed's id.
 func Keep[Did any](a *act.Act, area deedsdb.Area, kind string, did *Did) (int64, error) {
 	return deedsdb.Add(a.Tx, area, kind, a.Who.ID, store.JSON(did), a.Now)
 }
 
-// Page gives a page of what was done in an area, newest first, each as its place shows it.
+// Page gives a page of the deeds of an area, newest first, each as its place shows it.
 func Page[Shown any](
 	a *act.Act,
 	area deedsdb.Area,
@@ -54,7 +54,7 @@ func Did[D any](row *deedsdb.Deed) (*D, error) {
 	return &did, nil
 }
 
-// Undo locks a deed and takes it as undone. An error where there is none, or it was undone already; whoever calls it puts everything back.
+// Undo locks a deed and marks it undone. An error where there is none, or it was undone already. The caller puts everything back.
 func Undo(a *act.Act, area deedsdb.Area, id int64) (*deedsdb.Deed, error) {
 	row, err := deedsdb.Locked(a.Tx, area, id)
 	switch {

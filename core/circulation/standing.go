@@ -54,7 +54,7 @@ type Ongoing struct {
 }
 
 // Place gives where the item is. An item on loan or in transit is there, whatever else is planned for it. The
-// database keeps the same in a table (whereabouts), by which lists ask; a test of deskdb holds the two together.
+// database keeps the same in a table (whereabouts), by which lists ask; a test of the store holds the two together.
 func (o Ongoing) Place() Place {
 	switch {
 	case o.Lent:

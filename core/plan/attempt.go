@@ -22,7 +22,7 @@ const (
 	Refused After = "refused" // permanently: somebody tells the patron in another way, or mends the address
 	Unclear After = "unclear" // nobody knows; it is not sent again by itself, since nobody should be told twice
 
-	ByHand    After = "by_hand"    // it waits in a list for who calls or prints
+	ByHand    After = "by_hand"    // it waits in a list for whoever calls or prints
 	NoAddress After = "no_address" // it cannot be sent; somebody finds another way
 )
 
