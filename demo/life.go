@@ -373,10 +373,10 @@ func (g *generator) sendHome(i *item, from calendar.Code, at time.Time) (time.Ti
 
 // borrow lends the item and takes it back; not ok if it is still on loan today.
 func (g *generator) borrow(
-	i *item,
+	copy *item,
 	branch calendar.Code,
 	at time.Time,
-	h *held,
+	hold *held,
 	asks map[int64]int,
 ) (time.Time, bool) {
 	who := g.byBranch[branch][g.rand.IntN(len(g.byBranch[branch]))]
@@ -384,31 +384,31 @@ func (g *generator) borrow(
 		who = g.byBranch[branch][g.rand.IntN(len(g.byBranch[branch]))]
 	}
 	var holdID int64
-	if h != nil {
-		who, holdID = h.patron, h.id
+	if hold != nil {
+		who, holdID = hold.patron, hold.id
 	}
-	i.lastPatron = who
-	p := g.patrons[who]
-	b := g.table.Branches[branch].Branch
-	e := g.editionAt(calendar.DateOf(at.In(g.loc)))
-	situation := rulebook.Situate(branch, i.home, i.collection, i.material, p.class)
-	terms := g.decide(e, situation)
+	copy.lastPatron = who
+	patron := g.patrons[who]
+	lender := g.table.Branches[branch].Branch
+	edition := g.editionAt(calendar.DateOf(at.In(g.loc)))
+	situation := rulebook.Situate(branch, copy.home, copy.collection, copy.material, patron.class)
+	terms := g.decide(edition, situation)
 	if !terms.Value(rulebook.LendingAllowed).YesNo() {
 		return at, true
 	}
-	due, _ := loan.Lend(b, terms.Loan(), at)
+	due, _ := loan.Lend(lender, terms.Loan(), at)
 	back := g.comesBack(branch, at, due)
 	id := g.next("loans")
-	g.event(at, event.Lent, branch, p.id, i.id, id, holdID, event.Due(due))
+	g.event(at, event.Lent, branch, patron.id, copy.id, id, holdID, event.Due(due))
 	renewals, renewedAt := 0, any(nil)
 	var renewed *time.Time
-	if day := b.Date(back) - 6; !due.Hours && day > b.Date(at) && terms.Value(rulebook.Renewals).Number() > 0 &&
+	if day := lender.Date(back) - 6; !due.Hours && day > lender.Date(at) && terms.Value(rulebook.Renewals).Number() > 0 &&
 		g.chance(0.10) {
-		if t := g.moment(branch, day); t.Before(g.now) && !due.Late(b, t) && t.After(at) {
-			due, _ = loan.Renew(b, terms.Loan(), due, t)
+		if t := g.moment(branch, day); t.Before(g.now) && !due.Late(lender, t) && t.After(at) {
+			due, _ = loan.Renew(lender, terms.Loan(), due, t)
 			renewals, renewedAt, renewed = 1, t, &t
-			back = g.moment(branch, max(due.Date-calendar.Date(g.rand.IntN(8)), b.Date(t)+1))
-			g.event(t, event.Renewed, branch, p.id, i.id, id, 0, event.Due(due))
+			back = g.moment(branch, max(due.Date-calendar.Date(g.rand.IntN(8)), lender.Date(t)+1))
+			g.event(t, event.Renewed, branch, patron.id, copy.id, id, 0, event.Due(due))
 		}
 	}
 	returned := any(back)
@@ -419,14 +419,14 @@ func (g *generator) borrow(
 	if due.Hours {
 		dueDate, dueAt = nil, due.At
 	}
-	lost := g.lost(i, id, p, b, terms, due, returned == nil)
+	lost := g.lost(copy, id, patron, lender, terms, due, returned == nil)
 	g.add(
 		"loans",
 		id,
-		i.id,
-		p.id,
+		copy.id,
+		patron.id,
 		branch,
-		e.id,
+		edition.id,
 		situation[:],
 		at,
 		dueDate,
@@ -440,10 +440,10 @@ func (g *generator) borrow(
 	if returned == nil {
 		return back, false
 	}
-	result, trace := lateness.AtReturn(b, terms.Lateness(), &i.price, due, renewed, lateness.Return{At: back})
-	g.event(back, event.Returned, branch, p.id, i.id, id, 0, event.Detail{})
+	result, trace := lateness.AtReturn(lender, terms.Lateness(), &copy.price, due, renewed, lateness.Return{At: back})
+	g.event(back, event.Returned, branch, patron.id, copy.id, id, 0, event.Detail{})
 	if result.Fine > 0 {
-		g.charge(p.id, id, int64(result.Fine), branch, back, text(trace))
+		g.charge(patron.id, id, int64(result.Fine), branch, back, text(trace))
 	}
 	return back, true
 }

@@ -34,42 +34,42 @@ func (g *generator) boxes() []*box {
 		on       calendar.Date
 	}
 	found := map[key]*box{}
-	for _, r := range g.rows["transits"] {
-		sent, promised := r[5].(time.Time), r[6].(time.Time)
-		if ended, isTime := r[7].(*time.Time); r[7] != nil && (!isTime || ended != nil) || promised.Before(g.now) {
+	for _, transit := range g.rows["transits"] {
+		sent, promised := transit[5].(time.Time), transit[6].(time.Time)
+		if ended, isTime := transit[7].(*time.Time); transit[7] != nil && (!isTime || ended != nil) || promised.Before(g.now) {
 			continue
 		}
-		from, to := calendar.Code(fmt.Sprint(r[2])), calendar.Code(fmt.Sprint(r[3]))
-		j := g.journey(from, to, sent)
-		if j == nil || len(j.Legs) == 0 {
+		from, to := calendar.Code(fmt.Sprint(transit[2])), calendar.Code(fmt.Sprint(transit[3]))
+		journey := g.journey(from, to, sent)
+		if journey == nil || len(journey.Legs) == 0 {
 			continue
 		}
-		k, at := key{from: from, to: to}, from
+		trip, at := key{from: from, to: to}, from
 		var left *time.Time
-		for n := range j.Legs {
-			if leg := &j.Legs[n]; !leg.Depart.After(g.now) {
-				k.run, k.on, at = leg.Run, leg.Date, leg.From
-				left = &j.Legs[0].Depart
+		for n := range journey.Legs {
+			if leg := &journey.Legs[n]; !leg.Depart.After(g.now) {
+				trip.run, trip.on, at = leg.Run, leg.Date, leg.From
+				left = &journey.Legs[0].Depart
 			}
 		}
-		b := found[k]
-		if b == nil {
-			b = &box{from: from, to: to, run: k.run, on: k.on, at: at, left: left, begun: sent}
-			found[k] = b
+		tote := found[trip]
+		if tote == nil {
+			tote = &box{from: from, to: to, run: trip.run, on: trip.on, at: at, left: left, begun: sent}
+			found[trip] = tote
 		}
-		b.inside = append(b.inside, r[0].(int64))
-		if sent.Before(b.begun) {
-			b.begun = sent
+		tote.inside = append(tote.inside, transit[0].(int64))
+		if sent.Before(tote.begun) {
+			tote.begun = sent
 		}
 	}
 	var out []*box
-	for _, b := range found {
-		if len(b.inside) > 2 || b.left != nil && len(b.inside) > 1 {
-			out = append(out, b)
+	for _, tote := range found {
+		if len(tote.inside) > 2 || tote.left != nil && len(tote.inside) > 1 {
+			out = append(out, tote)
 		}
 	}
-	slices.SortFunc(out, func(x, y *box) int {
-		return cmp.Or(x.begun.Compare(y.begun), cmp.Compare(x.from, y.from), cmp.Compare(x.to, y.to))
+	slices.SortFunc(out, func(one, other *box) int {
+		return cmp.Or(one.begun.Compare(other.begun), cmp.Compare(one.from, other.from), cmp.Compare(one.to, other.to))
 	})
 	return out
 }

@@ -70,47 +70,47 @@ var popular = []struct{ part, times float64 }{{0.02, 22}, {0.15, 6}, {1, 0.4}}
 
 // yearOf lets a title have its year.
 func (g *generator) yearOf(n int, begin calendar.Date) {
-	t := &g.titles[n]
-	y := &year{g: g, title: t, free: map[int]bool{}, idle: map[int]int{}, lazy: map[int]days{}, asks: map[int64]int{}}
+	title := &g.titles[n]
+	life := &year{g: g, title: title, free: map[int]bool{}, idle: map[int]int{}, lazy: map[int]days{}, asks: map[int64]int{}}
 	first := calendar.Local(begin, 9*60, g.loc)
-	for _, k := range t.items {
-		if m := g.items[k].material; m == "reference" || m == "local_history" {
+	for _, copy := range title.items {
+		if m := g.items[copy].material; m == "reference" || m == "local_history" {
 			return
 		}
-		y.lazy[k] = 12 + g.rand.ExpFloat64()*38
-		y.shelved(k, first)
+		life.lazy[copy] = 12 + g.rand.ExpFloat64()*38
+		life.shelved(copy, first)
 	}
-	if len(t.items) > 0 && g.holdable(t.items[0]) {
-		drawn, p := g.rand.Float64(), 0
-		for drawn > popular[p].part {
-			p++
+	if len(title.items) > 0 && g.holdable(title.items[0]) {
+		drawn, band := g.rand.Float64(), 0
+		for drawn > popular[band].part {
+			band++
 		}
 		for at := first; ; {
-			at = at.Add(time.Duration(g.rand.ExpFloat64() * 365 / popular[p].times * float64(24*time.Hour)))
+			at = at.Add(time.Duration(g.rand.ExpFloat64() * 365 / popular[band].times * float64(24*time.Hour)))
 			if !at.Before(g.now) {
 				break
 			}
-			y.then(at, y.ask)
+			life.then(at, life.ask)
 		}
 	}
-	for y.ahead.Len() > 0 {
-		next := heap.Pop(&y.ahead).(something)
+	for life.ahead.Len() > 0 {
+		next := heap.Pop(&life.ahead).(something)
 		next.do(next.at)
 	}
-	for _, h := range y.holds {
+	for _, hold := range life.holds {
 		var item any
-		if h.state != "waiting" {
-			item = g.items[h.item].id
+		if hold.state != "waiting" {
+			item = g.items[hold.item].id
 		}
-		g.add("holds", h.id, t.id, g.patrons[h.patron].id, h.pickup, h.placed, int(h.id), h.state, item, h.promised,
-			h.readyAt,
-			h.until, h.closed, h.fetchAt, h.cleared)
-		if h.closed == nil {
-			g.holders[[2]int64{t.id, g.patrons[h.patron].id}] = true
+		g.add("holds", hold.id, title.id, g.patrons[hold.patron].id, hold.pickup, hold.placed, int(hold.id), hold.state, item, hold.promised,
+			hold.readyAt,
+			hold.until, hold.closed, hold.fetchAt, hold.cleared)
+		if hold.closed == nil {
+			g.holders[[2]int64{title.id, g.patrons[hold.patron].id}] = true
 		}
 	}
-	for _, k := range t.items {
-		g.items[k].out = g.items[k].out || !y.free[k]
+	for _, copy := range title.items {
+		g.items[copy].out = g.items[copy].out || !life.free[copy]
 	}
 }
 

@@ -97,8 +97,8 @@ func (s *Server) me(a *act.Act) (Me, error) {
 		Faults: []network.Fault{}, Demo: []DemoStaff{}, Prices: []Price{}, Counter: a.Network.Settled.Counter, Till: a.Network.Settled.Money.Till,
 		Coin: a.Network.Money.Format(max(a.Network.Money.Coin, 1)), AskTill: a.Network.Settled.Money.AskDaily, Pieces: []string{},
 	}
-	for _, p := range a.Network.Money.Pieces() {
-		me.Pieces = append(me.Pieces, a.Network.Money.Format(p))
+	for _, piece := range a.Network.Money.Pieces() {
+		me.Pieces = append(me.Pieces, a.Network.Money.Format(piece))
 	}
 	if a.Who.Branch != "" { // times are typed and shown by the clock of the branch where one works
 		me.Now, me.Timezone = a.Now.In(a.Here().Location), a.Here().Location.String()
@@ -109,27 +109,27 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	if me.LetOff, _ = a.May().MayLetOff(60); me.LetOff > 60 {
 		me.LetOff = 60
 	}
-	for _, b := range a.Network.Open() {
-		me.Branches = append(me.Branches, rules.Value{Code: string(b.Code), Name: b.Name})
-		if a.Who.ID != 0 && a.Who.MayWorkAt(b.Code) {
-			me.Works = append(me.Works, b.Code)
+	for _, branch := range a.Network.Open() {
+		me.Branches = append(me.Branches, rules.Value{Code: string(branch.Code), Name: branch.Name})
+		if a.Who.ID != 0 && a.Who.MayWorkAt(branch.Code) {
+			me.Works = append(me.Works, branch.Code)
 		}
 	}
 	e := enteredOf(a.Context)
 	me.Lacks = e != nil && e.lacks[needsSecond] != nil
-	for _, st := range a.Network.Stations {
-		if st.BranchCode == a.Who.Branch {
+	for _, station := range a.Network.Stations {
+		if station.BranchCode == a.Who.Branch {
 			me.Stations = append(me.Stations, StationHere{
-				st.ID, st.Name, st.Paper, st.Slips, st.Sounds, st.SortRoom, st.Pad, st.Terminal != "",
+				station.ID, station.Name, station.Paper, station.Slips, station.Sounds, station.SortRoom, station.Pad, station.Terminal != "",
 			})
 		}
 	}
-	for _, c := range a.Network.Choices {
-		if !c.Retired && slices.Contains([]string{"waive", "cancel", "refuse"}, c.List) {
-			me.Reasons = append(me.Reasons, ReasonHere{c.List, c.Name})
+	for _, choice := range a.Network.Choices {
+		if !choice.Retired && slices.Contains([]string{"waive", "cancel", "refuse"}, choice.List) {
+			me.Reasons = append(me.Reasons, ReasonHere{choice.List, choice.Name})
 		}
-		if !c.Retired && c.List == "charge" && c.Amount != nil {
-			me.Prices = append(me.Prices, Price{c.Code, c.Name, a.Network.Money.Format(*c.Amount)})
+		if !choice.Retired && choice.List == "charge" && choice.Amount != nil {
+			me.Prices = append(me.Prices, Price{choice.Code, choice.Name, a.Network.Money.Format(*choice.Amount)})
 		}
 	}
 	if e != nil && e.lacks[isAway] != nil {
@@ -143,8 +143,8 @@ func (s *Server) me(a *act.Act) (Me, error) {
 	if err != nil {
 		return me, err
 	}
-	for _, d := range staff {
-		me.Demo = append(me.Demo, DemoStaff{d.Login, d.Name, d.Role, a.Network.BranchName(d.BranchCode)})
+	for _, member := range staff {
+		me.Demo = append(me.Demo, DemoStaff{member.Login, member.Name, member.Role, a.Network.BranchName(member.BranchCode)})
 	}
 	me.Training, err = networkdb.Training(a.Tx)
 	return me, err

@@ -354,47 +354,47 @@ func (s *Server) mineFind(w http.ResponseWriter, r *http.Request) {
 		s.mineRefused(w, r, &mineView{Path: findPath}, problem.New(problem.Invalid, what))
 		return
 	}
-	v := &mineView{Path: findPath, Words: strings.TrimSpace(r.URL.Query().Get("words"))}
-	v.Words = strings.ToValidUTF8(v.Words[:min(len(v.Words), longestWords)], "")
+	view := &mineView{Path: findPath, Words: strings.TrimSpace(r.URL.Query().Get("words"))}
+	view.Words = strings.ToValidUTF8(view.Words[:min(len(view.Words), longestWords)], "")
 	session, err := mine.Enter(r.Context(), s.house, tokenOf(r))
 	if err != nil {
-		s.mineRefused(w, r, v, err)
+		s.mineRefused(w, r, view, err)
 		return
 	}
 	who := mine.Visitor
 	if session != nil {
-		who, v.Says, v.Bad = session.Who, session.Says, session.Bad
+		who, view.Says, view.Bad = session.Who, session.Says, session.Bad
 	}
 	page, err := store.PageFrom(r.URL.Query().Get("after"), 20)
 	if err != nil {
-		s.mineRefused(w, r, v, problem.From(problem.Invalid, err))
+		s.mineRefused(w, r, view, problem.From(problem.Invalid, err))
 		return
 	}
 	title, _ := strconv.ParseInt(chi.URLParam(r, "title"), 10, 64)
 	_, err = act.Look(r.Context(), s.house, who, func(a *act.Act) (bool, error) {
 		if session != nil {
-			m, err := mine.Fetches(a, session.PatronID)
+			fetches, err := mine.Fetches(a, session.PatronID)
 			if err != nil {
 				return false, err
 			}
-			v.Mine = m
+			view.Mine = fetches
 		}
 		if chi.URLParam(r, "title") != "" {
-			v.Title, err = mine.OneTitle(a, title)
+			view.Title, err = mine.OneTitle(a, title)
 			return true, err
 		}
-		if v.Words == "" {
+		if view.Words == "" {
 			return true, nil
 		}
-		found, err := mine.Search(a, v.Words, page)
-		v.Found = found
+		found, err := mine.Search(a, view.Words, page)
+		view.Found = found
 		return true, err
 	})
 	if err != nil {
-		s.mineRefused(w, r, v, err)
+		s.mineRefused(w, r, view, err)
 		return
 	}
-	s.showMine(w, r, http.StatusOK, v)
+	s.showMine(w, r, http.StatusOK, view)
 }
 
 // sayMine is what went wrong, for who looks after themselves.

@@ -44,41 +44,41 @@ func Statement(a *act.Act, patron int64, page store.Page) ([]StatementLine, stor
 	return out, next, err
 }
 
-func statementLine(a *act.Act, r *accountsdb.StatementLine) *StatementLine {
-	m := a.Network.Money
+func statementLine(a *act.Act, entry *accountsdb.StatementLine) *StatementLine {
+	currency := a.Network.Money
 	l := &StatementLine{
-		ID: r.ID, At: r.At, Kind: r.Kind, Text: sayKind[r.Kind], Reason: r.Reason,
-		Amount: m.Format(r.Amount), Balance: m.Format(r.Balance), Who: "Nevrin",
+		ID: entry.ID, At: entry.At, Kind: entry.Kind, Text: sayKind[entry.Kind], Reason: entry.Reason,
+		Amount: currency.Format(entry.Amount), Balance: currency.Format(entry.Balance), Who: "Nevrin",
 	}
-	if how := sayMeans[r.Means]; how != "" {
+	if how := sayMeans[entry.Means]; how != "" {
 		l.Text += " by " + how
 	}
-	what := r.Note
-	if what == "" && r.Owed > 0 {
-		what = r.Title
+	what := entry.Note
+	if what == "" && entry.Owed > 0 {
+		what = entry.Title
 	}
-	l.Text += ". " + Say(r.About, what)
-	if r.ReceiptID != nil {
-		l.Receipt = *r.ReceiptID
+	l.Text += ". " + Say(entry.About, what)
+	if entry.ReceiptID != nil {
+		l.Receipt = *entry.ReceiptID
 	}
-	if r.Who != nil {
-		l.Who = *r.Who
+	if entry.Who != nil {
+		l.Who = *entry.Who
 	}
-	if r.BranchCode != nil {
-		l.Branch = a.Network.BranchName(*r.BranchCode)
+	if entry.BranchCode != nil {
+		l.Branch = a.Network.BranchName(*entry.BranchCode)
 	}
 	switch {
-	case r.Kind == ledger.Charge && r.Owed > 0:
+	case entry.Kind == ledger.Charge && entry.Owed > 0:
 		l.Status = "open"
-	case r.Undone:
+	case entry.Undone:
 		l.Status = "undone"
-	case r.Kind == ledger.Payment && r.Reversed:
+	case entry.Kind == ledger.Payment && entry.Reversed:
 		l.Status = "reversed"
 	}
-	if r.Kind == ledger.Waiver {
-		w := ledger.Forgiven{Undone: r.Undone, TakenBack: r.TakenBack, At: r.At}
-		if r.BranchCode != nil {
-			w.Branch = *r.BranchCode
+	if entry.Kind == ledger.Waiver {
+		w := ledger.Forgiven{Undone: entry.Undone, TakenBack: entry.TakenBack, At: entry.At}
+		if entry.BranchCode != nil {
+			w.Branch = *entry.BranchCode
 		}
 		l.Stays = ledger.Unwaiving(w, a.Who.Role, a.Here(), a.Now)
 	}

@@ -286,49 +286,49 @@ func (c *Change) closeNow(p *plain, b *calendar.Branch, now time.Time) (string, 
 const hoursAhead = 2
 
 // take takes entries of a calendar file over: whole days are closed, those with hours have special hours.
-func (c *Change) take(p *plain, today calendar.Date) (string, error) {
+func (c *Change) take(into *plain, today calendar.Date) (string, error) {
 	taken, special := 0, map[calendar.Date]bool{}
-	for _, d := range c.Days {
-		if d.Hours != "" {
-			days := []calendar.Date{d.From}
-			if d.Rule != "" {
+	for _, event := range c.Days {
+		if event.Hours != "" {
+			days := []calendar.Date{event.From}
+			if event.Rule != "" {
 				var err error
-				if days, err = ical.Occurrences(d.Rule, d.From, today, today.AddYears(hoursAhead)); err != nil {
-					return "", problem.Newf(problem.Invalid, "%s: %s.", d.Name, err)
+				if days, err = ical.Occurrences(event.Rule, event.From, today, today.AddYears(hoursAhead)); err != nil {
+					return "", problem.Newf(problem.Invalid, "%s: %s.", event.Name, err)
 				}
 			}
 			for _, day := range days {
-				is := Opening{Date: day, Hours: []string{d.Hours}, Name: d.Name}
-				k := slices.IndexFunc(p.Openings, func(o Opening) bool { return o.Date == day })
+				is := Opening{Date: day, Hours: []string{event.Hours}, Name: event.Name}
+				at := slices.IndexFunc(into.Openings, func(opening Opening) bool { return opening.Date == day })
 				switch {
-				case k < 0:
-					p.Openings = append(p.Openings, is)
-				case p.Openings[k].Name == d.Name && !slices.Contains(p.Openings[k].Hours, d.Hours): // a morning and an afternoon
-					p.Openings[k].Hours = append(slices.Clone(p.Openings[k].Hours), d.Hours)
-					slices.Sort(p.Openings[k].Hours)
-				case p.Openings[k].Name == d.Name:
+				case at < 0:
+					into.Openings = append(into.Openings, is)
+				case into.Openings[at].Name == event.Name && !slices.Contains(into.Openings[at].Hours, event.Hours): // a morning and an afternoon
+					into.Openings[at].Hours = append(slices.Clone(into.Openings[at].Hours), event.Hours)
+					slices.Sort(into.Openings[at].Hours)
+				case into.Openings[at].Name == event.Name:
 					continue
 				default:
-					p.Openings[k] = is
+					into.Openings[at] = is
 				}
 				special[day] = true
 			}
 			continue
 		}
-		if d.Rule != "" {
-			if err := checkRecurring(d.Rule, d.From); err != nil {
-				return "", problem.Newf(problem.Invalid, "%s: %s.", d.Name, err)
+		if event.Rule != "" {
+			if err := checkRecurring(event.Rule, event.From); err != nil {
+				return "", problem.Newf(problem.Invalid, "%s: %s.", event.Name, err)
 			}
-			r := Recurring{From: d.From, Days: d.To.DaysSince(d.From) + 1, Rule: d.Rule, Name: d.Name}
-			if !slices.Contains(p.Recurring, r) {
-				p.Recurring = append(p.Recurring, r)
+			recurring := Recurring{From: event.From, Days: event.To.DaysSince(event.From) + 1, Rule: event.Rule, Name: event.Name}
+			if !slices.Contains(into.Recurring, recurring) {
+				into.Recurring = append(into.Recurring, recurring)
 				taken++
 			}
 			continue
 		}
-		to := d.To
-		if !slices.ContainsFunc(p.Closures, func(x Closure) bool { return x.From == d.From && x.Name == d.Name }) {
-			p.Closures = append(p.Closures, Closure{d.From, &to, d.Name})
+		to := event.To
+		if !slices.ContainsFunc(into.Closures, func(had Closure) bool { return had.From == event.From && had.Name == event.Name }) {
+			into.Closures = append(into.Closures, Closure{event.From, &to, event.Name})
 			taken++
 		}
 	}

@@ -24,18 +24,18 @@ func (b *batching) borrower(text string) (h intakedb.Holder, says string) {
 	return h, ""
 }
 
-func (b *batching) lent(p *parsed, r *intake.Row) {
-	label := b.number(r.Texts["label"])
-	leave := func(says string) { b.left(p.line, 0, "loans", label, says, p.cells) }
-	if says := r.Left(b.kind); says != "" {
+func (b *batching) lent(from *parsed, row *intake.Row) {
+	label := b.number(row.Texts["label"])
+	leave := func(says string) { b.left(from.line, 0, "loans", label, says, from.cells) }
+	if says := row.Left(b.kind); says != "" {
 		leave(says)
 		return
 	}
-	h, says := b.borrower(r.Texts["card"])
+	holder, says := b.borrower(row.Texts["card"])
 	item, ok := b.items[label]
 	_, came := b.came["loans"][label]
-	d := &reading{b: b, r: r}
-	lent, due, dueAt, lost := d.instant("lent_at"), d.date("due_date"), d.instant("due_at"), d.instant("lost_at")
+	read := &reading{b: b, r: row}
+	lent, due, dueAt, lost := read.instant("lent_at"), read.date("due_date"), read.instant("due_at"), read.instant("lost_at")
 	switch {
 	case says != "":
 	case !ok:
@@ -45,7 +45,7 @@ func (b *batching) lent(p *parsed, r *intake.Row) {
 	case !came && item.Place != "":
 		says = "It is not available here: in transit, on a hold shelf or set aside. Resolve that first."
 	case lent == nil:
-		says = fmt.Sprintf("%q is not a date. Expected one such as 2026-05-31.", d.text("lent_at"))
+		says = fmt.Sprintf("%q is not a date. Expected one such as 2026-05-31.", read.text("lent_at"))
 	case lent.After(b.a.Now):
 		says = "The loan date is in the future."
 	case due == nil && dueAt == nil:
@@ -58,7 +58,7 @@ func (b *batching) lent(p *parsed, r *intake.Row) {
 	if due != nil {
 		dueAt = nil
 	}
-	renewals := d.count("renewals")
+	renewals := read.count("renewals")
 	if renewals == nil {
 		renewals = new(0)
 	}
@@ -66,17 +66,17 @@ func (b *batching) lent(p *parsed, r *intake.Row) {
 		lost = nil
 	}
 	situation := rulebook.Situate(
-		calendar.Code(d.text("branch")),
+		calendar.Code(read.text("branch")),
 		calendar.Code(item.Branch),
 		item.Collection,
 		item.Material,
-		h.Class,
+		holder.Class,
 	)
-	b.settle(p, 0, "loans", label, map[string]any{
-		"item_id": item.ID, "title_id": item.TitleID, "patron_id": h.ID, "branch_code": d.text("branch"),
+	b.settle(from, 0, "loans", label, map[string]any{
+		"item_id": item.ID, "title_id": item.TitleID, "patron_id": holder.ID, "branch_code": read.text("branch"),
 		"situation": situation[:],
 		"lent_at":   lent, "due_date": due, "due_at": dueAt, "renewals": renewals, "lost_at": lost,
-	}, d, []any{h.ID, lent, due, dueAt, renewals, lost})
+	}, read, []any{holder.ID, lent, due, dueAt, renewals, lost})
 }
 
 // heldTitle is the title here that a line of holds means, and the item, where it is that one alone; 0: there is none.
@@ -120,56 +120,56 @@ func (b *batching) lookAtHolds(all []parsed) (err error) {
 	return err
 }
 
-func (b *batching) hold(p *parsed, r *intake.Row) {
-	number := strings.Trim(b.ofTitle(&p.record, r)+" "+r.Texts["only_label"], " ") + " / " + b.number(r.Texts["card"])
-	leave := func(says string) { b.left(p.line, 0, "holds", number, says, p.cells) }
-	if says := r.Left(b.kind); says != "" {
+func (b *batching) hold(from *parsed, row *intake.Row) {
+	number := strings.Trim(b.ofTitle(&from.record, row)+" "+row.Texts["only_label"], " ") + " / " + b.number(row.Texts["card"])
+	leave := func(says string) { b.left(from.line, 0, "holds", number, says, from.cells) }
+	if says := row.Left(b.kind); says != "" {
 		leave(says)
 		return
 	}
-	h, says := b.borrower(r.Texts["card"])
-	title, only := b.heldTitle(p, r)
-	_, came := b.came["holds"][heldNumber(title, h.ID)]
-	d := &reading{b: b, r: r}
+	holder, says := b.borrower(row.Texts["card"])
+	title, only := b.heldTitle(from, row)
+	_, came := b.came["holds"][heldNumber(title, holder.ID)]
+	read := &reading{b: b, r: row}
 	var shelved map[string]any
-	if says == "" && title != 0 && !came && intake.Ready(queue.State(d.text("state")), d.text("label")) {
-		shelved, says = b.ready(d, title, &h)
+	if says == "" && title != 0 && !came && intake.Ready(queue.State(read.text("state")), read.text("label")) {
+		shelved, says = b.ready(read, title, &holder)
 	}
 	switch {
 	case says != "":
-	case title == 0 && r.Texts["only_label"] != "":
-		says = fmt.Sprintf("There is no item %s. Import stock first.", r.Texts["only_label"])
+	case title == 0 && row.Texts["only_label"] != "":
+		says = fmt.Sprintf("There is no item %s. Import stock first.", row.Texts["only_label"])
 	case title == 0:
 		says = "There is no such title. Import stock first."
-	case !came && b.held[[2]int64{title, h.ID}]:
-		says = h.Name + " already has a hold on this title."
+	case !came && b.held[[2]int64{title, holder.ID}]:
+		says = holder.Name + " already has a hold on this title."
 	}
 	if says != "" {
 		leave(says)
 		return
 	}
-	placed := d.instant("placed_at")
+	placed := read.instant("placed_at")
 	if placed == nil {
-		if text := d.text("placed_at"); text != "" {
-			d.without("placed_at", text, "a date such as 2026-05-31")
+		if text := read.text("placed_at"); text != "" {
+			read.without("placed_at", text, "a date such as 2026-05-31")
 		}
 		placed = &b.a.Now
 	}
-	paused := d.date("paused_until")
+	paused := read.date("paused_until")
 	if paused != nil && *paused <= b.a.Today() {
 		paused = nil // it waits again by now
 	}
 	ready := map[string]any{
-		"title_id": title, "patron_id": h.ID, "pickup": d.text("pickup"), "only_item": only, "placed_at": placed,
-		"paused_until": paused, "rank": d.count("place"),
+		"title_id": title, "patron_id": holder.ID, "pickup": read.text("pickup"), "only_item": only, "placed_at": placed,
+		"paused_until": paused, "rank": read.count("place"),
 	}
-	told := []any{d.text("pickup"), only, d.text("paused_until")}
-	if intake.Ready(queue.State(d.text("state")), d.text("label")) {
-		told = append(told, d.text("label"), d.text("shelf_until"))
+	told := []any{read.text("pickup"), only, read.text("paused_until")}
+	if intake.Ready(queue.State(read.text("state")), read.text("label")) {
+		told = append(told, read.text("label"), read.text("shelf_until"))
 		delete(ready, "paused_until")
 		maps.Copy(ready, shelved)
 	}
-	b.settle(p, 0, "holds", heldNumber(title, h.ID), ready, d, told)
+	b.settle(from, 0, "holds", heldNumber(title, holder.ID), ready, read, told)
 }
 
 // ready is what a hold says besides that stands on the hold shelf; says is why it cannot.
@@ -231,16 +231,16 @@ func (b *batching) chargeNumbers(all []parsed) []string {
 	return out
 }
 
-func (b *batching) charge(p *parsed, r *intake.Row) {
-	number := b.chargeNumber(r, b.seen)
-	leave := func(says string) { b.left(p.line, 0, "balances", number, says, p.cells) }
-	if says := r.Left(b.kind); says != "" {
+func (b *batching) charge(from *parsed, row *intake.Row) {
+	number := b.chargeNumber(row, b.seen)
+	leave := func(says string) { b.left(from.line, 0, "balances", number, says, from.cells) }
+	if says := row.Left(b.kind); says != "" {
 		leave(says)
 		return
 	}
-	h, says := b.borrower(r.Texts["card"])
-	d := &reading{b: b, r: r}
-	amount := d.sum("left", "left_minor")
+	holder, says := b.borrower(row.Texts["card"])
+	read := &reading{b: b, r: row}
+	amount := read.sum("left", "left_minor")
 	switch {
 	case says != "":
 	case amount == nil:
@@ -252,28 +252,28 @@ func (b *batching) charge(p *parsed, r *intake.Row) {
 		leave(says)
 		return
 	}
-	at := d.instant("charged_at")
+	at := read.instant("charged_at")
 	if at == nil || at.After(b.a.Now) {
 		at = &b.a.Now
 	}
-	about := d.text("about")
+	about := read.text("about")
 	if about == "" {
 		about = string(ledger.AboutManual)
 	}
-	reason := d.text("text")
+	reason := read.text("text")
 	if reason == "" && about == string(ledger.AboutManual) {
 		reason = "Owed at " + b.source
 	}
 	var item *int64
-	if i, ok := b.items[b.number(d.text("label"))]; ok {
+	if i, ok := b.items[b.number(read.text("label"))]; ok {
 		item = &i.ID
 	}
 	var branch *string
-	if code := d.text("branch"); code != "" {
+	if code := read.text("branch"); code != "" {
 		branch = &code
 	}
-	b.settle(p, 0, "balances", number, map[string]any{
-		"patron_id": h.ID, "amount": amount, "about": about, "reason": reason, "at": at, "item_id": item,
+	b.settle(from, 0, "balances", number, map[string]any{
+		"patron_id": holder.ID, "amount": amount, "about": about, "reason": reason, "at": at, "item_id": item,
 		"branch_code": branch,
-	}, d, []any{amount, h.ID})
+	}, read, []any{amount, holder.ID})
 }

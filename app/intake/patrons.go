@@ -17,47 +17,47 @@ import (
 
 // patron makes the line of a patron. What does not make sense in a record is left out and noted; without a card that can be read,
 // a name, a class and a branch there is no record.
-func (b *batching) patron(p *parsed, r *intake.Row) {
-	number := b.ofPatron(r)
-	leave := func(says string) { b.left(p.line, 0, "patrons", number, says, p.cells) }
-	if says := r.Left(b.kind); says != "" {
+func (b *batching) patron(from *parsed, row *intake.Row) {
+	number := b.ofPatron(row)
+	leave := func(says string) { b.left(from.line, 0, "patrons", number, says, from.cells) }
+	if says := row.Left(b.kind); says != "" {
 		leave(says)
 		return
 	}
-	scan := b.a.Network.Numbers.Read(r.Texts["card"])
+	scan := b.a.Network.Numbers.Read(row.Texts["card"])
 	if scan.Kind != ident.Card {
-		leave(b.noNumber(scan, r.Texts["card"], "card"))
+		leave(b.noNumber(scan, row.Texts["card"], "card"))
 		return
 	}
 	before, came := b.came["patrons"][number]
-	if h, ok := b.holders[scan.Number]; ok && (!came || h.ID != before.Ref) {
-		leave(fmt.Sprintf("The card %s already belongs to %s.", scan.Number, h.Name))
+	if holder, ok := b.holders[scan.Number]; ok && (!came || holder.ID != before.Ref) {
+		leave(fmt.Sprintf("The card %s already belongs to %s.", scan.Number, holder.Name))
 		return
 	}
-	d := &reading{b: b, r: r}
-	name := r.Texts["legal_name"]
+	read := &reading{b: b, r: row}
+	name := row.Texts["legal_name"]
 	if name == "" {
-		name = strings.TrimSpace(r.Texts["given_name"] + " " + r.Texts["family_name"])
-	} else if family, given, ok := strings.Cut(name, ", "); ok && !d.isYes("institution") && !strings.Contains(given,
+		name = strings.TrimSpace(row.Texts["given_name"] + " " + row.Texts["family_name"])
+	} else if family, given, ok := strings.Cut(name, ", "); ok && !read.isYes("institution") && !strings.Contains(given,
 		",") {
 		name = given + " " + family
 	}
-	rec := person.Record{LegalName: name, PreferredName: d.text("preferred_name"), ShelfName: d.text("shelf_name"),
-		Institution: d.isYes(
+	rec := person.Record{LegalName: name, PreferredName: read.text("preferred_name"), ShelfName: read.text("shelf_name"),
+		Institution: read.isYes(
 			"institution",
-		), Born: d.date("born"), Class: d.text("class"), Branch: calendar.Code(d.text("branch")),
-		Card: scan.Number, CardUntil: d.date("card_until"), Email: d.text("email"), Phone: d.text("phone"),
-		OtherPhones: intake.ReadLines(d.text("other_phones")), Text: d.text("text_number"), Address: d.text("address"),
-		PostalCode: d.text("postal_code"), Town: d.text("town"), HomeAddress: d.text("home_address"),
-		MailReturned: d.isYes("mail_returned"), InArea: d.yes("in_area"), GuardianName: d.text("guardian_name"),
-		AnswersForAll: d.isYes("answers_for_all"), Identity: d.text("identity"), IdentityTwo: d.text("identity_two"),
-		IdentityNumber: d.text("identity_number"), OfGuardian: d.isYes("identity_guardian"), School: d.text("school_number"),
-		SchoolYear: d.text(
+		), Born: read.date("born"), Class: read.text("class"), Branch: calendar.Code(read.text("branch")),
+		Card: scan.Number, CardUntil: read.date("card_until"), Email: read.text("email"), Phone: read.text("phone"),
+		OtherPhones: intake.ReadLines(read.text("other_phones")), Text: read.text("text_number"), Address: read.text("address"),
+		PostalCode: read.text("postal_code"), Town: read.text("town"), HomeAddress: read.text("home_address"),
+		MailReturned: read.isYes("mail_returned"), InArea: read.yes("in_area"), GuardianName: read.text("guardian_name"),
+		AnswersForAll: read.isYes("answers_for_all"), Identity: read.text("identity"), IdentityTwo: read.text("identity_two"),
+		IdentityNumber: read.text("identity_number"), OfGuardian: read.isYes("identity_guardian"), School: read.text("school_number"),
+		SchoolYear: read.text(
 			"school_year",
-		), Pickup: calendar.Code(d.text("pickup")), MayUse: intake.ReadLines(d.text("may_use")),
-		Marks: intake.ReadLines(d.text("marks"))}
+		), Pickup: calendar.Code(read.text("pickup")), MayUse: intake.ReadLines(read.text("may_use")),
+		Marks: intake.ReadLines(read.text("marks"))}
 	rec.Tidy()
-	if says := d.sound(&rec); says != "" {
+	if says := read.sound(&rec); says != "" {
 		leave(says)
 		return
 	}
@@ -69,7 +69,7 @@ func (b *batching) patron(p *parsed, r *intake.Row) {
 		digits, _ := strconv.ParseInt(scan.Number[max(0, len(scan.Number)-3):], 10, 64)
 		rec.ShelfName = person.Shelf(name, digits)
 	}
-	b.settle(p, 0, "patrons", number, d.columns(&rec), d, r.Texts)
+	b.settle(from, 0, "patrons", number, read.columns(&rec), read, row.Texts)
 }
 
 // sound empties fields that make no sense, or have no use here, and notes it; it says which needed fields are missing.

@@ -54,34 +54,34 @@ func (b *batching) stock(p *parsed, nth int, r *intake.Row) {
 	}
 }
 
-func (b *batching) title(p *parsed, number string, r *intake.Row) {
-	d := &reading{b: b, r: r}
+func (b *batching) title(from *parsed, number string, row *intake.Row) {
+	read := &reading{b: b, r: row}
 	var rec catalogue.Record
 	var kept json.RawMessage
-	if p.marc != nil {
-		rec = catalogue.FromMARC(p.marc)
-		bare := *p.marc
+	if from.marc != nil {
+		rec = catalogue.FromMARC(from.marc)
+		bare := *from.marc
 		bare.Fields = slices.DeleteFunc(slices.Clone(bare.Fields), func(f marc.Field) bool { return f.Tag == b.tag })
 		kept = store.JSON(&bare)
-		if p.marc.Remark != "" {
-			d.notes = append(d.notes, p.marc.Remark)
+		if from.marc.Remark != "" {
+			read.notes = append(read.notes, from.marc.Remark)
 		}
 	} else {
-		year := d.count("year")
+		year := read.count("year")
 		if year != nil && (*year < 1000 || *year > 2200) {
 			year = nil
 		}
-		isbn, says := ident.ISBN(d.text("isbn"))
+		isbn, says := ident.ISBN(read.text("isbn"))
 		if says != "" {
-			if isbn = ""; d.text("isbn") != "" {
-				d.notes = append(d.notes, says+" Imported without it.")
+			if isbn = ""; read.text("isbn") != "" {
+				read.notes = append(read.notes, says+" Imported without it.")
 			}
 		}
-		rec = catalogue.Record{Name: d.text("title"), Author: d.text("author"), ISBN: isbn, Year: year,
-			Publisher: d.text("publisher"),
-			Edition:   d.text("edition"), Language: strings.ToLower(d.text("language")), Extent: d.text("extent"),
-			Series:   d.text("series"),
-			Subjects: intake.ReadLines(d.text("subjects")), Summary: d.text("summary"), Numbers: []string{}}
+		rec = catalogue.Record{Name: read.text("title"), Author: read.text("author"), ISBN: isbn, Year: year,
+			Publisher: read.text("publisher"),
+			Edition:   read.text("edition"), Language: strings.ToLower(read.text("language")), Extent: read.text("extent"),
+			Series:   read.text("series"),
+			Subjects: intake.ReadLines(read.text("subjects")), Summary: read.text("summary"), Numbers: []string{}}
 		if len(rec.Language) != 3 {
 			rec.Language = ""
 		}
@@ -91,30 +91,30 @@ func (b *batching) title(p *parsed, number string, r *intake.Row) {
 			return // it came before, and this file is about its items
 		}
 		if id, ok := b.isbn[rec.ISBN]; ok {
-			b.join(p, number, id)
+			b.join(from, number, id)
 			return
 		}
-		b.left(p.line, 0, "titles", number, "The record has no title (MARC field 245).", p.cells)
+		b.left(from.line, 0, "titles", number, "The record has no title (MARC field 245).", from.cells)
 		return
 	}
 	if _, ok := b.came["titles"][number]; !ok && rec.ISBN != "" {
 		if id, ok := b.isbn[rec.ISBN]; ok {
-			b.join(p, number, id)
+			b.join(from, number, id)
 			return
 		}
 	}
-	var t stockdb.Title
-	if err := rec.Into(&t); err != nil {
-		b.left(p.line, 0, "titles", number, err.Error(), p.cells)
+	var made stockdb.Title
+	if err := rec.Into(&made); err != nil {
+		b.left(from.line, 0, "titles", number, err.Error(), from.cells)
 		return
 	}
 	ready := map[string]any{
-		"name": t.Name, "author": t.Author, "isbn": t.ISBN, "year": t.Year, "numbers": t.Numbers, "edition": t.Edition,
-		"publisher": t.Publisher, "language": t.Language, "series": t.Series, "subjects": t.Subjects,
-		"summary": t.Summary,
-		"extent":  t.Extent, "record": kept,
+		"name": made.Name, "author": made.Author, "isbn": made.ISBN, "year": made.Year, "numbers": made.Numbers, "edition": made.Edition,
+		"publisher": made.Publisher, "language": made.Language, "series": made.Series, "subjects": made.Subjects,
+		"summary": made.Summary,
+		"extent":  made.Extent, "record": kept,
 	}
-	b.settle(p, 0, "titles", number, ready, d, ready)
+	b.settle(from, 0, "titles", number, ready, read, ready)
 }
 
 // join is a title that is here already, told by its ISBN: the record stays as it is here, and copies go to it.
@@ -122,71 +122,71 @@ func (b *batching) join(p *parsed, number string, id int64) {
 	b.lines = append(b.lines, intakedb.IntakeLine{Line: p.line, Kind: "titles", Number: number, Outcome: "joined", Ref: &id})
 }
 
-func (b *batching) item(p *parsed, part int, title string, r *intake.Row) {
-	scan := b.a.Network.Numbers.Read(r.Texts["label"])
+func (b *batching) item(from *parsed, part int, title string, row *intake.Row) {
+	scan := b.a.Network.Numbers.Read(row.Texts["label"])
 	number := scan.Number
 	if number == "" {
-		number = r.Texts["label"]
+		number = row.Texts["label"]
 	}
-	leave := func(says string) { b.left(p.line, part, "items", number, says, p.cells) }
-	if says := r.Left(b.kind); says != "" {
+	leave := func(says string) { b.left(from.line, part, "items", number, says, from.cells) }
+	if says := row.Left(b.kind); says != "" {
 		leave(says)
 		return
 	}
-	for _, f := range []string{"branch", "collection", "material"} {
-		if r.Texts[f] == "" {
-			leave("An item needs a branch, a collection and a material class; this one has no " + f + ".")
+	for _, needed := range []string{"branch", "collection", "material"} {
+		if row.Texts[needed] == "" {
+			leave("An item needs a branch, a collection and a material class; this one has no " + needed + ".")
 			return
 		}
 	}
 	if scan.Kind != ident.Item {
-		leave(b.noNumber(scan, r.Texts["label"], "item"))
+		leave(b.noNumber(scan, row.Texts["label"], "item"))
 		return
 	}
 	before, came := b.came["items"][scan.Number]
-	if i, ok := b.items[scan.Number]; ok && (!came || i.ID != before.Ref) {
-		leave(fmt.Sprintf("The label %s is already on %s.", scan.Number, i.Title))
+	if other, ok := b.items[scan.Number]; ok && (!came || other.ID != before.Ref) {
+		leave(fmt.Sprintf("The label %s is already on %s.", scan.Number, other.Title))
 		return
 	}
-	d := &reading{b: b, r: r}
-	standing := circulation.ItemStatus(d.text("standing"))
+	read := &reading{b: b, r: row}
+	standing := circulation.ItemStatus(read.text("standing"))
 	if standing == "" {
 		standing = circulation.ItemInUse
 	}
-	aside := circulation.AsideFor(d.text("aside_for"))
+	aside := circulation.AsideFor(read.text("aside_for"))
 	if standing != circulation.ItemAside || !slices.Contains(circulation.AsideFors, aside) {
 		aside = ""
 	}
-	at := d.text("at_branch")
+	at := read.text("at_branch")
 	if at == "" {
-		at = d.text("branch")
+		at = read.text("branch")
 	}
-	parts := d.count("parts")
+	parts := read.count("parts")
 	if parts == nil || *parts < 1 || *parts > 999 {
 		parts = new(1)
 	}
-	added := d.date("added_on")
+	added := read.date("added_on")
 	if added == nil {
 		added = new(b.a.Today())
 	}
-	until, after := d.date("home_until"), new(d.text("home_after"))
-	if until == nil || *after == "" || *after == d.text("branch") {
+	until, after := read.date("home_until"), new(read.text("home_after"))
+	if until == nil || *after == "" || *after == read.text("branch") {
 		until, after = nil, nil
 	}
-	own := d.json("own_terms")
+	own := read.json("own_terms")
 	if len(own) > 0 {
 		if _, err := b.a.Book.ParseSettings(own); err != nil {
-			d.notes = append(d.notes, "Imported without its own loan terms: "+err.Error()+".")
+			read.notes = append(read.notes, "Imported without its own loan terms: "+err.Error()+".")
 			own = nil
 		}
 	}
-	b.settle(p, part, "items", scan.Number, map[string]any{
-		"title": title, "barcode": scan.Number, "branch_code": d.text("branch"), "at_branch": at,
-		"collection": d.text("collection"),
-		"material": d.text(
+	b.settle(from, part, "items", scan.Number, map[string]any{
+		"title": title, "barcode": scan.Number, "branch_code": read.text("branch"), "at_branch": at,
+		"collection": read.text("collection"),
+		"material": read.text(
 			"material",
-		), "call_number": d.text("call_number"), "price": d.sum("price", "price_minor"), "note": d.text("note"),
-		"own_terms": own, "standing": standing, "added_on": added, "parts": parts, "parts_say": d.text("parts_say"),
-		"condition": d.text("condition"), "aside_for": aside, "home_until": until, "home_after": after,
-	}, d, r.Texts)
+		), "call_number": read.text("call_number"), "price": read.sum("price", "price_minor"), "note": read.text("note"),
+		"own_terms": own, "standing": standing, "added_on": added, "parts": parts, "parts_say": read.text("parts_say"),
+		"condition": read.text("condition"), "aside_for": aside, "home_until": until, "home_after": after,
+	}, read, row.Texts)
 }

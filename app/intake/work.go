@@ -155,73 +155,73 @@ const (
 
 // read reads a file through once: what it is, its heads, its first rows, and the values of columns that have few.
 func (w *worker) read(end *intakedb.Intake) error {
-	r, err := w.open()
+	file, err := w.open()
 	if err != nil {
 		return err
 	}
 	var counts []map[string]int
 	var dates []string
-	r.seen.First = [][]string{}
+	file.seen.First = [][]string{}
 	for {
-		rec, err := r.next()
+		rec, err := file.next()
 		if errors.Is(err, io.EOF) {
 			break
 		}
 		if err != nil {
 			return err
 		}
-		r.seen.Lines++
+		file.seen.Lines++
 		if rec.wrong != "" {
-			r.seen.Wrong++
+			file.seen.Wrong++
 			continue
 		}
 		if rec.marc != nil {
-			r.seen.Heads = moreHeads(r.seen.Heads, rec.marc)
+			file.seen.Heads = moreHeads(file.seen.Heads, rec.marc)
 		}
-		for len(counts) < len(r.seen.Heads) {
+		for len(counts) < len(file.seen.Heads) {
 			counts = append(counts, map[string]int{})
 		}
-		for _, cells := range everyRow(&rec, r.seen.Heads) {
-			if len(r.seen.First) < firstRows {
-				r.seen.First = append(r.seen.First, cut(cells))
+		for _, cells := range everyRow(&rec, file.seen.Heads) {
+			if len(file.seen.First) < firstRows {
+				file.seen.First = append(file.seen.First, cut(cells))
 			}
-			for k, cell := range cells {
-				if r.seen.Lines < ordersLooked {
+			for column, cell := range cells {
+				if file.seen.Lines < ordersLooked {
 					dates = append(dates, cell)
 				}
-				if cell != "" && counts[k] != nil {
-					if counts[k][cell]++; len(counts[k]) > mostValues || len(cell) > longestValue {
-						counts[k] = nil
+				if cell != "" && counts[column] != nil {
+					if counts[column][cell]++; len(counts[column]) > mostValues || len(cell) > longestValue {
+						counts[column] = nil
 					}
 				}
 			}
 		}
-		if err := w.tell(r.count.n, w.row.Bytes); err != nil {
+		if err := w.tell(file.count.n, w.row.Bytes); err != nil {
 			return err
 		}
 	}
-	if r.count.n != w.row.Bytes {
-		return problem.Newf(problem.Invalid, "The file is not complete: %d of %d bytes. Upload it again.", r.count.n,
+	if file.count.n != w.row.Bytes {
+		return problem.Newf(problem.Invalid, "The file is not complete: %d of %d bytes. Upload it again.", file.count.n,
 			w.row.Bytes)
 	}
-	if r.seen.Lines == 0 {
+	if file.seen.Lines == 0 {
 		return problem.Newf(problem.Invalid, "This file has only a header line.")
 	}
-	r.seen.Values = map[string][]string{}
-	for k, by := range counts {
-		if len(by) == 0 || len(by) > r.seen.Lines/2+5 {
+	file.seen.Values = map[string][]string{}
+	for column, by := range counts {
+		if len(by) == 0 || len(by) > file.seen.Lines/2+5 {
 			continue
 		}
 		values := []string{}
-		for v := range by {
-			values = append(values, v)
+		for value := range by {
+			values = append(values, value)
 		}
-		slices.SortFunc(values, func(x, y string) int { return cmp.Or(by[y]-by[x], strings.Compare(x, y)) })
-		r.seen.Values[r.seen.Heads[k]] = values
+		slices.SortFunc(values, func(one, other string) int { return cmp.Or(by[other]-by[one], strings.Compare(one, other)) })
+		file.seen.Values[file.seen.Heads[column]] = values
 	}
-	end.Seen = store.JSON(&r.seen)
-	m, err := w.propose(&r.seen, dates)
-	end.Mapping = store.JSON(m)
+	end.Seen = store.JSON(&file.seen)
+	mapping, err := w.propose(&file.seen, dates)
+	end.Mapping = store.JSON(mapping)
 	return err
 }
 

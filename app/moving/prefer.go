@@ -22,23 +22,23 @@ func (p *plan) prefer(a *act.Act, inHand int64) {
 	}
 	lines := make([]queue.Line, len(p.waiting))
 	for k := range lines {
-		h := &p.waiting[k]
-		lines[k] = queue.Line{Pickup: h.Pickup, Served: p.plan[k] != routing.None, Before: h.PassedDays}
-		if r := p.reach[k][item]; r != nil {
-			lines[k].May, lines[k].OnShelf = true, r.OnShelf
+		hold := &p.waiting[k]
+		lines[k] = queue.Line{Pickup: hold.Pickup, Served: p.plan[k] != routing.None, Before: hold.PassedDays}
+		if reached := p.reach[k][item]; reached != nil {
+			lines[k].May, lines[k].OnShelf = true, reached.OnShelf
 		}
 	}
 	var expected []queue.Expected
 	for k := range p.coming {
-		c := &p.coming[k]
-		expected = append(expected, queue.Expected{Branch: c.Branch, Due: store.DateOf(c.DueDate), Promise: c.Promised})
+		copy := &p.coming[k]
+		expected = append(expected, queue.Expected{Branch: copy.Branch, Due: store.DateOf(copy.DueDate), Promise: copy.Promised})
 	}
 	courier := a.Network.Ahead(calendar.DateOf(a.Now)).Courier
-	carried := func(s queue.Supply, to calendar.Code) time.Time {
-		if _, shelf, ok := courier.Arrival(s.Branch, to, s.At); ok {
+	carried := func(supply queue.Supply, to calendar.Code) time.Time {
+		if _, shelf, ok := courier.Arrival(supply.Branch, to, supply.At); ok {
 			return shelf
 		}
-		return s.At
+		return supply.At
 	}
 	reader, holds, list := queue.Overtaking(lines, first, a.Who.Branch, queue.Supplies(expected, a.Now), carried)
 	if reader < 0 {

@@ -394,39 +394,39 @@ func (l *lines) give(a *act.Act, to map[int64]Given) (int, string, error) {
 	type one struct{ hold, item int }
 	var change []one
 	plan := slices.Clone(l.own)
-	for h, hold := range l.holds {
-		g, named := to[hold.ID]
+	for nth, hold := range l.holds {
+		given, named := to[hold.ID]
 		if !named {
 			continue
 		}
-		i := slices.IndexFunc(l.items, func(i *holdsdb.Free) bool { return i.ID == g.Item })
-		if i < 0 || l.promise(h, i, g.PutOff) == nil {
+		copy := slices.IndexFunc(l.items, func(copy *holdsdb.Free) bool { return copy.ID == given.Item })
+		if copy < 0 || l.promise(nth, copy, given.PutOff) == nil {
 			return 0, "The copy is no longer on its shelf, or cannot fill the hold.", nil
 		}
-		change, plan[h] = append(change, one{h, i}), i
+		change, plan[nth] = append(change, one{nth, copy}), copy
 	}
-	for h, i := range plan {
-		if slices.Contains(plan[:h], i) {
+	for nth, copy := range plan {
+		if slices.Contains(plan[:nth], copy) {
 			return 0, "The copy now fills another hold.", nil
 		}
 	}
-	for _, c := range change {
-		if err := holdsdb.MoveHold(a.Tx, &l.holds[c.hold].Hold, queue.PutBack, a.Now); err != nil {
+	for _, chosen := range change {
+		if err := holdsdb.MoveHold(a.Tx, &l.holds[chosen.hold].Hold, queue.PutBack, a.Now); err != nil {
 			return 0, "", err
 		}
 	}
-	for _, c := range change {
-		h, i := &l.holds[c.hold].Hold, l.items[c.item]
-		r := l.promise(c.hold, c.item, to[h.ID].PutOff)
-		says := "On the shelf by " + a.Network.Timetable.Branches[h.Pickup].SayInstant(r.OnShelf) + "."
-		if to[h.ID].PutOff {
+	for _, chosen := range change {
+		nth, copy := &l.holds[chosen.hold].Hold, l.items[chosen.item]
+		promise := l.promise(chosen.hold, chosen.item, to[nth.ID].PutOff)
+		says := "On the shelf by " + a.Network.Timetable.Branches[nth.Pickup].SayInstant(promise.OnShelf) + "."
+		if to[nth.ID].PutOff {
 			says += " Fetched in the next round: its branch is full in this one."
 		}
-		trace := why.New("Which item fills the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(h.Pickup)).
+		trace := why.New("Which item fills the hold").Add(why.Fact, "Pickup at "+a.Network.BranchName(nth.Pickup)).
 			Add(why.Fact, "Fetching was shared among branches by "+a.Who.Name).
-			Add(why.Decided, a.Network.BranchName(i.AtBranch)+", "+i.Barcode, says)
-		trace.Result = "The one at " + a.Network.BranchName(i.AtBranch)
-		if err := choose(a, h, i, r.OnShelf, trace); err != nil {
+			Add(why.Decided, a.Network.BranchName(copy.AtBranch)+", "+copy.Barcode, says)
+		trace.Result = "The one at " + a.Network.BranchName(copy.AtBranch)
+		if err := choose(a, nth, copy, promise.OnShelf, trace); err != nil {
 			return 0, "", err
 		}
 	}

@@ -241,49 +241,49 @@ func Build(row networkdb.Network, parts networkdb.NetworkParts, today calendar.D
 // buildTimetable reads branches and runs, which are kept in the form of the courier file, as one file; where that fails, part by part.
 func (n *Network) buildTimetable(parts networkdb.NetworkParts, today calendar.Date) {
 	list, plans := []map[string]any{}, []json.RawMessage{}
-	for k := range parts.Branches {
-		b := &parts.Branches[k]
-		one, err := BranchFile(b, today)
+	for nth := range parts.Branches {
+		branch := &parts.Branches[nth]
+		one, err := BranchFile(branch, today)
 		if err == nil {
 			_, err = readFile(n.Timezone, []map[string]any{one}, []json.RawMessage{})
 		}
 		if err != nil {
-			n.fault("The calendar of "+b.Name, err, "The branch is treated as closed.")
-			one = closedBranch(b)
+			n.fault("The calendar of "+branch.Name, err, "The branch is treated as closed.")
+			one = closedBranch(branch)
 		}
 		list = append(list, one)
-		n.Public[b.Code] = b.PublicShelf
+		n.Public[branch.Code] = branch.PublicShelf
 	}
-	for _, r := range parts.Runs {
-		plans = append(plans, r.Plan)
+	for _, run := range parts.Runs {
+		plans = append(plans, run.Plan)
 	}
 	n.Runs = parts.Runs
-	f, err := readFile(n.Timezone, list, plans)
+	file, err := readFile(n.Timezone, list, plans)
 	if err != nil {
 		plans, n.Runs = []json.RawMessage{}, nil
-		for _, r := range parts.Runs {
-			if _, err := readFile(n.Timezone, list, []json.RawMessage{r.Plan}); err != nil {
-				n.fault("The run "+r.ID, err, "It is not used.")
+		for _, run := range parts.Runs {
+			if _, err := readFile(n.Timezone, list, []json.RawMessage{run.Plan}); err != nil {
+				n.fault("The run "+run.ID, err, "It is not used.")
 				continue
 			}
-			plans, n.Runs = append(plans, r.Plan), append(n.Runs, r)
+			plans, n.Runs = append(plans, run.Plan), append(n.Runs, run)
 		}
-		if f, err = readFile(n.Timezone, list, plans); err != nil { // two runs that do not go together
+		if file, err = readFile(n.Timezone, list, plans); err != nil { // two runs that do not go together
 			n.fault("The courier's runs", err, "No runs are used.")
 			n.Runs = nil
-			f, err = readFile(n.Timezone, list, []json.RawMessage{})
+			file, err = readFile(n.Timezone, list, []json.RawMessage{})
 		}
 	}
 	if err != nil { // branches that were read one by one and cannot stand together: two with one code, which the database refuses
 		n.fault("Branches", err, "No branch is known.")
-		f = &courier.File{Timetable: &courier.Timetable{}}
+		file = &courier.File{Timetable: &courier.Timetable{}}
 	}
-	n.Timetable = f.Timetable
-	for _, b := range f.Timetable.Branches {
-		b.Style = n.Settled.Style
+	n.Timetable = file.Timetable
+	for _, branch := range file.Timetable.Branches {
+		branch.Style = n.Settled.Style
 	}
-	for _, b := range parts.Branches {
-		if known, ok := f.Timetable.Branches[b.Code]; ok {
+	for _, branch := range parts.Branches {
+		if known, ok := file.Timetable.Branches[branch.Code]; ok {
 			n.Branches = append(n.Branches, known.Branch)
 		}
 	}

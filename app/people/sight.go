@@ -77,29 +77,29 @@ func (c *Card) reduce(a *act.Act, facts *deskdb.CardFacts) {
 	c.Confirm, c.Confirmed, c.Ways, c.NoHistory, c.Merged = false, "", Ways{}, "", []string{}
 	c.Notes, c.Missing, c.Internet, c.Photo, c.NoPicture, c.Reason = []Note{}, []person.Field{}, "", nil, "", ""
 	loans := c.OnLoan[:0]
-	for k, line := range c.OnLoan {
-		l := &facts.Loans[k]
-		here := l.BranchCode == a.Who.Branch && a.Here().Date(l.LentAt) == a.Today()
+	for nth, line := range c.OnLoan {
+		loan := &facts.Loans[nth]
+		here := loan.BranchCode == a.Who.Branch && a.Here().Date(loan.LentAt) == a.Today()
 		if sight.SeesLoan(a.Who.Role, line.Late, here) {
 			loans = append(loans, line)
 		}
 	}
 	c.OnLoan = loans
 	var holds []Held
-	for _, h := range c.Holds {
-		if h.Here {
-			holds = append(holds, h)
+	for _, hold := range c.Holds {
+		if hold.Here {
+			holds = append(holds, hold)
 		}
 	}
 	c.Holds = append([]Held{}, holds...)
 	tells := c.Tells[:0]
-	for _, t := range c.Tells {
-		if t.Tone == "late" {
-			tells = append(tells, t)
+	for _, tell := range c.Tells {
+		if tell.Tone == "late" {
+			tells = append(tells, tell)
 		}
 	}
-	for _, h := range holds {
-		tells = append(tells, Tell{"ready", "Ready: " + h.Title, h.Says + "."})
+	for _, hold := range holds {
+		tells = append(tells, Tell{"ready", "Ready: " + hold.Title, hold.Says + "."})
 	}
 	c.Tells = tells
 }

@@ -46,48 +46,48 @@ type index struct {
 }
 
 func (b *Rulebook) buildIndex() {
-	x := &index{}
-	for d := range x.values {
-		x.values[d], x.admit[d] = map[string]int{}, map[string]set{}
-		if Dimension(d).OfBranch() {
-			for _, br := range b.Branches {
-				x.intern(Dimension(d), string(br.Code))
+	built := &index{}
+	for dim := range built.values {
+		built.values[dim], built.admit[dim] = map[string]int{}, map[string]set{}
+		if Dimension(dim).OfBranch() {
+			for _, branch := range b.Branches {
+				built.intern(Dimension(dim), string(branch.Code))
 			}
 		}
-		for _, r := range b.Rules {
-			for _, v := range r.Scope[d].Values {
-				x.intern(Dimension(d), v)
+		for _, rule := range b.Rules {
+			for _, value := range rule.Scope[dim].Values {
+				built.intern(Dimension(dim), value)
 			}
 		}
 	}
-	for order, r := range b.Rules {
-		f := face{rule: r, order: order}
-		for _, s := range r.Settings {
-			f.speaks |= 1 << s.Term
+	for order, rule := range b.Rules {
+		claim := face{rule: rule, order: order}
+		for _, s := range rule.Settings {
+			claim.speaks |= 1 << s.Term
 		}
-		b.addFaces(x, f, 0)
+		b.addFaces(built, claim, 0)
 	}
-	slices.SortStableFunc(x.faces, func(p, q face) int {
+	slices.SortStableFunc(built.faces, func(p, q face) int {
 		return cmp.Or(cmp.Compare(q.weight, p.weight), cmp.Compare(p.order, q.order))
 	})
-	x.words = (len(x.faces) + 63) / 64
-	for d := range x.admit {
-		x.unnamed[d] = make(set, x.words)
-		for _, v := range x.names[d] {
-			x.admit[d][v] = make(set, x.words)
+	built.words = (len(built.faces) + 63) / 64
+	for dim := range built.admit {
+		built.unnamed[dim] = make(set, built.words)
+		for _, value := range built.names[dim] {
+			built.admit[dim][value] = make(set, built.words)
 		}
-		for k, f := range x.faces {
-			if f.admits[d] == nil {
-				x.unnamed[d].add(k)
+		for k, claim := range built.faces {
+			if claim.admits[dim] == nil {
+				built.unnamed[dim].add(k)
 			}
-			for n, v := range x.names[d] {
-				if f.admits[d] == nil || f.admits[d][n/64]&(1<<(n%64)) != 0 {
-					x.admit[d][v].add(k)
+			for n, value := range built.names[dim] {
+				if claim.admits[dim] == nil || claim.admits[dim][n/64]&(1<<(n%64)) != 0 {
+					built.admit[dim][value].add(k)
 				}
 			}
 		}
 	}
-	b.index = x
+	b.index = built
 }
 
 func (x *index) intern(d Dimension, v string) {

@@ -149,40 +149,40 @@ func (h *Habits) Glance(q Queue, now time.Time, n *Network) []Forecast {
 	return h.foresee(q, now, n, fewDraws)
 }
 
-func (h *Habits) foresee(q Queue, now time.Time, n *Network, most int) []Forecast {
-	draws := min(most, max(leastWork, mostWork/max(1, len(q.Holds)*min(len(q.Copies), 8))))
-	out := make([]Forecast, len(q.Holds))
+func (h *Habits) foresee(queue Queue, now time.Time, network *Network, most int) []Forecast {
+	draws := min(most, max(leastWork, mostWork/max(1, len(queue.Holds)*min(len(queue.Copies), 8))))
+	out := make([]Forecast, len(queue.Holds))
 	for k := range out {
-		f, hold := &out[k], &q.Holds[k]
-		f.drawn = make([]calendar.Date, 0, draws)
-		f.n, f.pickup, f.least = n, hold.Pickup, calendar.DateOf(now)
+		forecast, hold := &out[k], &queue.Holds[k]
+		forecast.drawn = make([]calendar.Date, 0, draws)
+		forecast.n, forecast.pickup, forecast.least = network, hold.Pickup, calendar.DateOf(now)
 		if hold.Given == None {
 			continue
 		}
-		if c := &q.Copies[hold.Given]; !c.Ready && c.Promise.After(now) {
-			f.promised = n.Courier.Table().Branches[hold.Pickup].Date(c.Promise)
-			f.least = f.promised
+		if c := &queue.Copies[hold.Given]; !c.Ready && c.Promise.After(now) {
+			forecast.promised = network.Courier.Table().Branches[hold.Pickup].Date(c.Promise)
+			forecast.least = forecast.promised
 		}
 	}
 	ready := map[calendar.Code]time.Time{}
-	for d := range draws {
-		r := &run{h: h, q: &q, n: n, now: now, today: calendar.DateOf(now), draw: d, draws: draws, ready: ready}
-		r.begin()
+	for draw := range draws {
+		drawing := &run{h: h, q: &queue, n: network, now: now, today: calendar.DateOf(now), draw: draw, draws: draws, ready: ready}
+		drawing.begin()
 		// First those that a copy is meant for, wherever they stand: whoever came before them since waits until they bring it back.
 		for _, given := range []bool{true, false} {
-			for k := range q.Holds {
-				if (q.Holds[k].Given != None) != given {
+			for k := range queue.Holds {
+				if (queue.Holds[k].Given != None) != given {
 					continue
 				}
-				if ready, ok := r.serve(k); ok {
-					b := n.Courier.Table().Branches[q.Holds[k].Pickup]
+				if ready, ok := drawing.serve(k); ok {
+					b := network.Courier.Table().Branches[queue.Holds[k].Pickup]
 					out[k].drawn = append(out[k].drawn, b.Date(ready))
 				}
 			}
 		}
 	}
 	for k := range out {
-		out[k].settle(h, q.atOnce(k), draws)
+		out[k].settle(h, queue.atOnce(k), draws)
 	}
 	return out
 }

@@ -215,41 +215,41 @@ func (g *going) take(m Move) time.Time {
 func (g *going) end(first, last calendar.Date) Side {
 	out := g.out
 	slices.Sort(g.waits)
-	for _, w := range g.waits {
-		out.Mean += w
+	for _, wait := range g.waits {
+		out.Mean += wait
 	}
 	if n := len(g.waits); n > 0 {
 		out.Mean /= float64(n)
 		out.Tenth = g.waits[min(n-1, n*9/10)]
 	}
-	t := g.prepared.Table()
+	table := g.prepared.Table()
 	by := map[calendar.Date][]courier.Leg{}
 	for _, leg := range g.aboard {
 		by[leg.Date] = append(by[leg.Date], leg)
 	}
 	most := map[string]map[calendar.Date]int{}
-	for d, legs := range by {
-		for s, n := range t.Loads(d, legs) {
-			if most[s.Run] == nil {
-				most[s.Run] = map[calendar.Date]int{}
+	for day, legs := range by {
+		for stop, n := range table.Loads(day, legs) {
+			if most[stop.Run] == nil {
+				most[stop.Run] = map[calendar.Date]int{}
 			}
-			most[s.Run][d] = max(most[s.Run][d], n)
+			most[stop.Run][day] = max(most[stop.Run][day], n)
 		}
 	}
-	for i := range t.Runs {
-		r := &t.Runs[i]
-		l := Load{Run: r.ID}
-		for d := first; d <= last; d++ {
-			if !r.On(d) {
+	for i := range table.Runs {
+		run := &table.Runs[i]
+		load := Load{Run: run.ID}
+		for day := first; day <= last; day++ {
+			if !run.On(day) {
 				continue
 			}
-			l.Went++
-			l.Mean += float64(most[r.ID][d])
-			l.Most = max(l.Most, most[r.ID][d])
+			load.Went++
+			load.Mean += float64(most[run.ID][day])
+			load.Most = max(load.Most, most[run.ID][day])
 		}
-		if l.Went > 0 {
-			l.Mean /= float64(l.Went)
-			out.Loads = append(out.Loads, l)
+		if load.Went > 0 {
+			load.Mean /= float64(load.Went)
+			out.Loads = append(out.Loads, load)
 		}
 	}
 	return out

@@ -182,12 +182,20 @@ type RefundOwed struct {
 	Reason                   string
 }
 
+// isOwed says of a line r of the ledger that it is a refund which has neither been paid out nor counted as paid again.
+const isOwed = "r.kind = 'refund' AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)"
+
+// SumOwedTo is the question for the sum of the refunds owed to a patron, named by an expression of SQL.
+func SumOwedTo(patron string) string {
+	return "SELECT coalesce(sum(r.amount), 0)::bigint FROM ledger r WHERE r.patron_id = " + patron + " AND " + isOwed
+}
+
 const refundsOwed = `SELECT r.id, r.patron_id, r.amount, p.legal_name, p.preferred_name, p.card, r.branch_code,
 		r.about, r.at, r.reason, coalesce(b.name, CASE r.about WHEN 'manual' THEN c.reason END, '') AS title
 	FROM ledger r JOIN patrons p ON p.id = r.patron_id JOIN ledger c ON c.id = r.settles
 	LEFT JOIN loans l ON l.id = coalesce(r.loan_id, c.loan_id)
 	LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = i.title_id
-	WHERE r.kind = 'refund' AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)`
+	WHERE ` + isOwed
 
 // RefundsOwed gives a page of refunds owed, oldest first.
 func RefundsOwed(tx *store.Tx, page store.Page) ([]RefundOwed, store.Page, error) {

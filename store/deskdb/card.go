@@ -55,8 +55,7 @@ func FactsOfCard(tx *store.Tx, id int64, card string) (*CardFacts, error) {
 	var claims []loansdb.Claims
 	store.Ask(q, &claims, loansdb.ClaimsOf(who), id, card)
 	var refunds []money.Amount
-	store.AskEach(q, &refunds, `SELECT coalesce(sum(r.amount), 0)::bigint FROM ledger r WHERE r.patron_id = `+who+` AND r.kind = 'refund'
-		AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)`, id, card)
+	store.AskEach(q, &refunds, accountsdb.SumOwedTo(who), id, card)
 	store.AskEach(q, &c.Merged, "SELECT o.card FROM patrons o WHERE o.merged_into = "+who+" ORDER BY o.card", id, card)
 	store.Ask(q, &c.Charges, accountsdb.OpenCharges("= "+who), id, card)
 	if err := tx.Send(q); err != nil || len(patrons) == 0 {

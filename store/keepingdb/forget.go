@@ -6,6 +6,7 @@ import (
 
 	"nevrin/core/money"
 	"nevrin/store"
+	"nevrin/store/accountsdb"
 )
 
 // OpenOf counts a patron's open loans, holds and sums, which stand in the way of forgetting them.
@@ -26,8 +27,7 @@ func WhatIsOpen(tx *store.Tx, patron int64) (OpenOf, error) {
 		(SELECT count(*)::int FROM messages WHERE patron_id = $1
 			AND state IN ('queued', 'sending', 'unclear', 'refused')) AS unsent,
 		(SELECT count(*)::int FROM partners WHERE patron_id = $1) AS outside,
-		(SELECT coalesce(sum(r.amount), 0)::bigint FROM ledger r WHERE r.patron_id = $1 AND r.kind = 'refund'
-			AND NOT EXISTS (SELECT 1 FROM refund_ends e WHERE e.refund_id = r.id)) AS refunds,
+		(`+accountsdb.SumOwedTo("$1")+`) AS refunds,
 		coalesce((SELECT balance FROM patrons WHERE id = $1), 0) AS balance`, patron)
 	if row == nil {
 		return OpenOf{}, err
