@@ -42,20 +42,38 @@ func (b *batching) patron(from *parsed, row *intake.Row) {
 		",") {
 		name = given + " " + family
 	}
-	rec := person.Record{LegalName: name, PreferredName: read.text("preferred_name"), ShelfName: read.text("shelf_name"),
-		Institution: read.isYes(
-			"institution",
-		), Born: read.date("born"), Class: read.text("class"), Branch: calendar.Code(read.text("branch")),
-		Card: scan.Number, CardUntil: read.date("card_until"), Email: read.text("email"), Phone: read.text("phone"),
-		OtherPhones: intake.ReadLines(read.text("other_phones")), Text: read.text("text_number"), Address: read.text("address"),
-		PostalCode: read.text("postal_code"), Town: read.text("town"), HomeAddress: read.text("home_address"),
-		MailReturned: read.isYes("mail_returned"), InArea: read.yes("in_area"), GuardianName: read.text("guardian_name"),
-		AnswersForAll: read.isYes("answers_for_all"), Identity: read.text("identity"), IdentityTwo: read.text("identity_two"),
-		IdentityNumber: read.text("identity_number"), OfGuardian: read.isYes("identity_guardian"), School: read.text("school_number"),
-		SchoolYear: read.text(
-			"school_year",
-		), Pickup: calendar.Code(read.text("pickup")), MayUse: intake.ReadLines(read.text("may_use")),
-		Marks: intake.ReadLines(read.text("marks"))}
+	rec := person.Record{
+		LegalName:      name,
+		PreferredName:  read.text("preferred_name"),
+		ShelfName:      read.text("shelf_name"),
+		Institution:    read.isYes("institution"),
+		Born:           read.date("born"),
+		Class:          read.text("class"),
+		Branch:         calendar.Code(read.text("branch")),
+		Card:           scan.Number,
+		CardUntil:      read.date("card_until"),
+		Email:          read.text("email"),
+		Phone:          read.text("phone"),
+		OtherPhones:    intake.ReadLines(read.text("other_phones")),
+		Text:           read.text("text_number"),
+		Address:        read.text("address"),
+		PostalCode:     read.text("postal_code"),
+		Town:           read.text("town"),
+		HomeAddress:    read.text("home_address"),
+		MailReturned:   read.isYes("mail_returned"),
+		InArea:         read.yes("in_area"),
+		GuardianName:   read.text("guardian_name"),
+		AnswersForAll:  read.isYes("answers_for_all"),
+		Identity:       read.text("identity"),
+		IdentityTwo:    read.text("identity_two"),
+		IdentityNumber: read.text("identity_number"),
+		OfGuardian:     read.isYes("identity_guardian"),
+		School:         read.text("school_number"),
+		SchoolYear:     read.text("school_year"),
+		Pickup:         calendar.Code(read.text("pickup")),
+		MayUse:         intake.ReadLines(read.text("may_use")),
+		Marks:          intake.ReadLines(read.text("marks")),
+	}
 	rec.Tidy()
 	if says := read.sound(&rec); says != "" {
 		leave(says)
@@ -138,10 +156,8 @@ func (d *reading) columns(rec *person.Record) map[string]any {
 		"guardian_name": rec.GuardianName, "answers_for_all": rec.AnswersForAll, "identity": rec.Identity,
 		"identity_two": rec.IdentityTwo, "identity_number": rec.IdentityNumber, "identity_guardian": rec.OfGuardian,
 		"school": rec.School, "school_year": rec.SchoolYear, "pickup": pickup, "may_use": rec.MayUse,
-		"marks": rec.Marks,
-		"stopped": d.text(
-			"stopped",
-		), "standing_reason": d.text("standing_reason"), "internet": internet, "photo": d.yes("photo"),
+		"marks":   rec.Marks,
+		"stopped": d.text("stopped"), "standing_reason": d.text("standing_reason"), "internet": internet, "photo": d.yes("photo"),
 		"joined_on": d.date("joined_on"), "ask_before": d.yes("ask_before"), "notices": notices,
 		"guardian_card": d.b.number(d.text("guardian_card")), "household": d.text("household"), "notes": d.text("notes"),
 		"former_cards": d.former(),

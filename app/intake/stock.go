@@ -183,9 +183,7 @@ func (b *batching) item(from *parsed, part int, title string, row *intake.Row) {
 	b.settle(from, part, "items", scan.Number, map[string]any{
 		"title": title, "barcode": scan.Number, "branch_code": read.text("branch"), "at_branch": at,
 		"collection": read.text("collection"),
-		"material": read.text(
-			"material",
-		), "call_number": read.text("call_number"), "price": read.sum("price", "price_minor"), "note": read.text("note"),
+		"material":   read.text("material"), "call_number": read.text("call_number"), "price": read.sum("price", "price_minor"), "note": read.text("note"),
 		"own_terms": own, "standing": standing, "added_on": added, "parts": parts, "parts_say": read.text("parts_say"),
 		"condition": read.text("condition"), "aside_for": aside, "home_until": until, "home_after": after,
 	}, read, row.Texts)

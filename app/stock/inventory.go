@@ -222,9 +222,7 @@ func sayFound(a *act.Act, found circulation.OnAShelf, facts *deskdb.Facts) strin
 		return "It was missing and is now found. " + sayFound(a, there, facts)
 	}
 	if found == circulation.ShelfElsewhere {
-		return "Its home is " + a.Network.BranchName(
-			facts.Item.BranchCode,
-		) + ". Take it off the shelf and scan it under Returns."
+		return "Its home is " + a.Network.BranchName(facts.Item.BranchCode) + ". Take it off the shelf and scan it under Returns."
 	}
 	if found == circulation.ShelfOtherCollection {
 		return "Its home is " + a.Network.ClassName("collection", facts.Item.Collection) + ". Take it there."

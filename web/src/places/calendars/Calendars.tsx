@@ -1,3 +1,4 @@
+import { BranchChoice } from "../../circulation/branches";
 import { useQuery } from "@tanstack/react-query";
 import { useAskAgain } from "../../api/asked";
 import { useNavigate, useSearch } from "@tanstack/react-router";
@@ -9,7 +10,7 @@ import { Form, Send, TextField } from "../../ui/forms";
 import { InSight } from "../../ui/insight";
 import { Loading } from "../../ui/loading";
 import { branchName, useMe } from "../../shell/me";
-import { Button, Field, Head, inputLook, Quiet, Tag, Trouble } from "../../ui/parts";
+import { Button, Head, Quiet, Tag, Trouble } from "../../ui/parts";
 import { isEmployed, supervises } from "../../shell/places";
 import { useWrite } from "../../shell/write";
 import { CalendarForms } from "./Forms";
@@ -58,7 +59,7 @@ export function CalendarsPlace() {
           <CloseNow name={name} onClose={(reason) => calendar.data && preview({ now: reason }, calendar.data)} />
         )}
       </Head>
-      <Which branch={branch} year={year} branches={me.branches} onGo={go} />
+      <Which branch={branch} year={year} onGo={go} />
       <Trouble error={error} />
       {said && (
         <p role="status">
@@ -138,25 +139,15 @@ function says(c: Calendar) {
 function Which({
   branch,
   year,
-  branches,
   onGo,
 }: {
   branch: string;
   year: number;
-  branches: Schema["RulesValue"][];
   onGo: (to: { branch?: string; year?: number }) => void;
 }) {
   return (
     <div className="flex flex-wrap items-end gap-3 print:hidden">
-      <Field label="Branch">
-        <select className={inputLook} value={branch} onChange={(e) => onGo({ branch: e.target.value })}>
-          {branches.map((b) => (
-            <option key={b.code} value={b.code}>
-              {b.name}
-            </option>
-          ))}
-        </select>
-      </Field>
+      <BranchChoice value={branch} onChange={(branch) => onGo({ branch })} />
       <div className="flex items-center gap-2">
         <Button plain aria-label="Previous year" onClick={() => onGo({ year: year - 1 })}>
           ‹

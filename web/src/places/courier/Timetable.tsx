@@ -1,3 +1,4 @@
+import { BranchField } from "../../circulation/branches";
 import { useQuery } from "@tanstack/react-query";
 import { useAskAgain } from "../../api/asked";
 import { useRef, useState } from "react";
@@ -5,7 +6,7 @@ import { useFieldArray, useFormContext } from "react-hook-form";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
-import { ChipsField, ChoiceField, DateField, DatesField, Form, TextField, WhenChanged } from "../../ui/forms";
+import { ChipsField, DateField, DatesField, Form, TextField, WhenChanged } from "../../ui/forms";
 import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
 import { Button, Card, Quiet, Tag, Trouble } from "../../ui/parts";
@@ -304,11 +305,7 @@ function Stops() {
       </legend>
       {fields.map((f, k) => (
         <div key={f.id} className="flex flex-wrap items-end gap-2">
-          <ChoiceField
-            name={`stops.${k}.branch`}
-            label={`Stop ${k + 1}`}
-            options={me.branches.map((b) => [b.code, b.name] as const)}
-          />
+          <BranchField name={`stops.${k}.branch`} label={`Stop ${k + 1}`} />
           <TextField name={`stops.${k}.arrive`} label="Arrives" width="w-20" />
           <TextField name={`stops.${k}.depart`} label="Departs" width="w-20" />
           <Quiet onClick={() => insert(k + 1, { branch: me.branch, arrive: "", depart: "" })}>Add stop after</Quiet>

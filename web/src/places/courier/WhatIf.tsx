@@ -1,9 +1,10 @@
+import { BranchField } from "../../circulation/branches";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { z } from "zod";
 import { api, told, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
-import { ChoiceField, DateField, Form } from "../../ui/forms";
+import { DateField, Form } from "../../ui/forms";
 import { useMe } from "../../shell/me";
 import { Button, Card, Quiet, Trouble } from "../../ui/parts";
 import { Tried } from "./Tried";
@@ -54,7 +55,7 @@ export function WhatIf() {
         onSend={(v) => void tryIt(v)}
         className="flex flex-wrap items-end gap-3"
       >
-        <ChoiceField name="branch" label="Branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
+        <BranchField name="branch" />
         <DateField name="from" label="Closed from" />
         <DateField name="until" label="Last closed day" />
         <Button type="submit" busy={busy}>

@@ -1,7 +1,8 @@
+import { BranchField } from "../../circulation/branches";
 import { z } from "zod";
 import { api, keyed } from "../../api/client";
 import * as check from "../../ui/checks";
-import { ChoiceField, DateField, Foot, Form } from "../../ui/forms";
+import { DateField, Foot, Form } from "../../ui/forms";
 import { useMe } from "../../shell/me";
 import { useWrite } from "../../shell/write";
 import { becameOther, useAgain, type Hold } from "./cancel";
@@ -46,7 +47,7 @@ export function ChangeHold({ hold: h, done }: { hold: Hold; done: () => void }) 
         onSend={change.run}
         className="mt-1.5 flex flex-wrap items-end gap-3"
       >
-        <ChoiceField name="pickup" label="Pickup at" options={me.branches.map((b) => [b.code, b.name] as const)} />
+        <BranchField name="pickup" label="Pickup at" />
         <DateField name="paused" label="Paused until" min={today} />
         <DateField name="wanted" label="Needed until" min={today} />
         <Foot write={change} onLeave={done}>

@@ -1,3 +1,4 @@
+import { BranchField } from "../../circulation/branches";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
@@ -5,7 +6,7 @@ import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
 import { PatronField } from "../../circulation/choose";
-import { ChoiceField, DateField, Form, Send, TextField } from "../../ui/forms";
+import { DateField, Form, Send, TextField } from "../../ui/forms";
 import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
 import { Button, Card, Empty, Field, inputLook, Tag } from "../../ui/parts";
@@ -151,7 +152,7 @@ function Details({ chosen, whom, onAsked }: { chosen: Chosen; whom?: Whom; onAsk
     >
       <div className="grid items-start gap-3 md:grid-cols-2 xl:grid-cols-[1fr_170px_150px_1fr]">
         <PatronField name="patron" label="For" />
-        <ChoiceField name="pickup" label="Pickup at" options={me.branches.map((b) => [b.code, b.name] as const)} />
+        <BranchField name="pickup" label="Pickup at" />
         <DateField name="needed" label="Needed by" />
         <TextField name="note" label="Note to the partner (never name the patron)" />
       </div>

@@ -1,10 +1,11 @@
+import { BranchChoice } from "../../circulation/branches";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
 import { usePages } from "../../ui/pages";
-import { Card, inputLook } from "../../ui/parts";
+import { Card } from "../../ui/parts";
 import { supervises } from "../../shell/places";
 import { sayDate, sayInstant, sayMoney, toFigures } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
@@ -74,17 +75,7 @@ export function Figures() {
         <DateChoice label="From" value={from} onChange={setFrom} />
         <DateChoice label="To" value={to} onChange={setTo} />
         {all && (
-          <label className="grid gap-1 text-sm text-ink-2">
-            Branch
-            <select className={inputLook} value={branch} onChange={(e) => setBranch(e.target.value)}>
-              <option value="">all</option>
-              {me.branches.map((b) => (
-                <option key={b.code} value={b.code}>
-                  {b.name}
-                </option>
-              ))}
-            </select>
-          </label>
+          <BranchChoice all="all" value={branch} onChange={setBranch} />
         )}
         <a className="link pb-1" href={`/api/money/takings.csv?${file}`} download="taken.csv">
           Export CSV

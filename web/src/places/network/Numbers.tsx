@@ -1,3 +1,4 @@
+import { BranchField } from "../../circulation/branches";
 import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
@@ -170,7 +171,6 @@ function One({
   onDrop?: () => void;
   onLeave: () => void;
 }) {
-  const me = useMe();
   return (
     <Form
       label="Format"
@@ -189,11 +189,7 @@ function One({
         ]}
       />
       <ChoiceField name="use" label="Use" options={uses} />
-      <ChoiceField
-        name="branch"
-        label="Branch"
-        options={[["", "all"], ...me.branches.map((b) => [b.code, b.name] as const)]}
-      />
+      <BranchField name="branch" all="all" />
       <TextField name="begins" label="Starts with" />
       <TextField name="length" label="Total length" inputMode="numeric" />
       <ChoiceField name="check" label="Check digit" options={checks} />

@@ -1,3 +1,4 @@
+import { BranchField } from "../../circulation/branches";
 import { useAskAgain } from "../../api/asked";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
@@ -176,11 +177,7 @@ function Join({
         label="Patron class of their account"
         options={[["", "choose"], ...classes.map((c) => [c.key.slice("patron:".length), c.is.name] as const)]}
       />
-      <ChoiceField
-        name="branch"
-        label="Home branch of their account"
-        options={me.branches.map((b) => [b.code, b.name] as const)}
-      />
+      <BranchField name="branch" label="Home branch of their account" />
       <Foot write={join} onLeave={leave}>
         Add
       </Foot>

@@ -1,3 +1,4 @@
+import { BranchField } from "../../circulation/branches";
 import { useAskAgain } from "../../api/asked";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
@@ -131,7 +132,7 @@ function Fields({ isNew }: { isNew?: boolean }) {
         <TextField name="name" label="Name" />
         <TextField name="login" label="Sign-in name" />
         <ChoiceField name="role" label="Role" options={roles.map((r) => [r, r] as const)} />
-        <ChoiceField name="home" label="Home branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
+        <BranchField name="home" label="Home branch" />
         {!isNew && <TickField name="active" label="Works here" className="self-end pb-1.5" />}
       </div>
       {!supervises && (

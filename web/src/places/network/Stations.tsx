@@ -1,3 +1,4 @@
+import { BranchField } from "../../circulation/branches";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
@@ -90,7 +91,7 @@ function One({ row, done }: { row?: Shown<Station>; done: () => void }) {
       onSend={(is) => keep.run({ key: row?.key ?? "", seen: row?.seen ?? 0, is })}
       className="flex flex-wrap items-end gap-2.5"
     >
-      <ChoiceField name="branch" label="Branch" options={me.branches.map((b) => [b.code, b.name] as const)} />
+      <BranchField name="branch" />
       <TextField name="name" label="Name" />
       <ChoiceField name="paper" label="Printer paper" options={papers} />
       <TickField name="slips" label="Print slips automatically" />

@@ -1,3 +1,4 @@
+import { BranchChoice } from "../../circulation/branches";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { sayCount } from "../../ui/say";
 import { useState } from "react";
@@ -61,16 +62,7 @@ export function List() {
   return (
     <div className="grid gap-3.5">
       <div className="flex flex-wrap items-end gap-2.5 print:hidden">
-        <Field label="Branch">
-          <select className={inputLook} value={branch} onChange={(e) => setBranch(e.target.value)}>
-            <option value="">all branches</option>
-            {me.branches.map((b) => (
-              <option key={b.code} value={b.code}>
-                {b.name}
-              </option>
-            ))}
-          </select>
-        </Field>
+        <BranchChoice all="all branches" value={branch} onChange={setBranch} />
         <Field label="Name or school">
           <input className={inputLook} value={words} onChange={(e) => setWords(e.target.value)} />
         </Field>

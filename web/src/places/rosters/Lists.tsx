@@ -1,3 +1,4 @@
+import { BranchChoice } from "../../circulation/branches";
 import { useState } from "react";
 import { Link } from "@tanstack/react-router";
 import { api, keyed, type Schema } from "../../api/client";
@@ -85,15 +86,7 @@ export function Lists({ into }: { into?: Roster }) {
               />
             </Field>
           )}
-          <Field label="Branch">
-            <select className={inputLook} value={how.branch} onChange={(e) => set({ branch: e.target.value })}>
-              {me.branches.map((b) => (
-                <option key={b.code} value={b.code}>
-                  {b.name}
-                </option>
-              ))}
-            </select>
-          </Field>
+          <BranchChoice value={how.branch} onChange={(branch) => set({ branch })} />
         </div>
       )}
       <label className="flex items-center gap-2">

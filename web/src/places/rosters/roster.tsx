@@ -1,3 +1,4 @@
+import { BranchField } from "../../circulation/branches";
 import { useAskAgain } from "../../api/asked";
 import { useCallback } from "react";
 import { z } from "zod";
@@ -5,7 +6,6 @@ import type { Schema } from "../../api/client";
 import { PatronField } from "../../circulation/choose";
 import * as check from "../../ui/checks";
 import { ChoiceField, TextField, saysOf } from "../../ui/forms";
-import { useMe } from "../../shell/me";
 
 export type Roster = Schema["RostersRoster"];
 export type Writing = Schema["RostersWriting"];
@@ -36,7 +36,6 @@ export const toSaid = (r: Roster): Said => ({
 
 /** What is written of a roster; of one that is there, its kind stays. */
 export function RosterFields({ isNew }: { isNew: boolean }) {
-  const { branches } = useMe();
   const kind = useSaid("kind");
   return (
     <div className="flex flex-wrap items-start gap-2.5">
@@ -53,7 +52,7 @@ export function RosterFields({ isNew }: { isNew: boolean }) {
       <TextField name="name" label="Name" width="w-32" maxLength={80} />
       <TextField name="school" label="School" width="w-48" maxLength={120} />
       {kind === "class" && <TextField name="school_year" label="School year" width="w-24" maxLength={20} />}
-      <ChoiceField name="branch" label="Branch" options={branches.map((b) => [b.code, b.name] as const)} />
+      <BranchField name="branch" />
       <PatronField name="adult" label="Adult in charge" />
     </div>
   );
