@@ -227,7 +227,7 @@ func (c *Change) apply(p *plain, b *calendar.Branch, now time.Time) (string, err
 	case c.Open != nil:
 		p.Openings = slices.DeleteFunc(p.Openings, func(o Opening) bool { return o.Date == c.Open.Date })
 		p.Openings = append(p.Openings, *c.Open)
-		return "special hours on " + b.SayDate(c.Open.Date) + ": " + strings.Join(c.Open.Hours, ", "), nil
+		return "special hours on " + b.SayDate(c.Open.Date) + ": " + saySpans(b, c.Open.Hours), nil
 	case c.Recur != nil:
 		if err := checkRecurring(c.Recur.Rule, c.Recur.From); err != nil {
 			return "", problem.From(problem.Invalid, err)
@@ -280,6 +280,18 @@ func (c *Change) closeNow(p *plain, b *calendar.Branch, now time.Time) (string, 
 	p.Openings = slices.DeleteFunc(p.Openings, func(o Opening) bool { return o.Date == today })
 	p.Openings = append(p.Openings, *c.Open)
 	return "closed from " + minute.String() + " on, " + c.Now, nil
+}
+
+// saySpans writes spans as the branch's network writes times; spans that are none stay as they are, since others refuse them.
+func saySpans(b *calendar.Branch, spans []string) string {
+	day := make(calendar.Day, len(spans))
+	for k, span := range spans {
+		var err error
+		if day[k], err = calendar.ParseSpan(span); err != nil {
+			return strings.Join(spans, ", ")
+		}
+	}
+	return b.Style.Spans(day)
 }
 
 // hoursAhead is the number of years for which recurring special hours are taken from a calendar file: each stands by itself.

@@ -58,7 +58,7 @@ func Look(a *act.Act) ([]Row, error) {
 	at := map[calendar.Code]int{}
 	for k, b := range branches {
 		hours, by, name := b.Settled(b.Date(a.Now))
-		open := hours.String()
+		open := b.Style.Spans(hours)
 		switch {
 		case len(hours) > 0:
 		case by == calendar.ByWeek:

@@ -3,6 +3,7 @@ package calendar
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"nevrin/core/expect"

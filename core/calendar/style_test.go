@@ -37,6 +37,10 @@ func TestStyle(t *testing.T) {
 	for says, t0 := range map[string]time.Time{"12:00 am": at(0, 0), "12:30 pm": at(12, 30), "9:07 am": at(9, 7), "11:59 pm": at(23, 59)} {
 		assert.Equal(t, says, twelve.Clock(t0))
 	}
+	open, err := calendar.MakeDay(calendar.Span{From: 10 * 60, To: 13 * 60}, calendar.Span{From: 18 * 60, To: 24 * 60})
+	require.NoError(t, err)
+	assert.Equal(t, "10:00 am to 1:00 pm, 6:00 pm to 12:00 am", twelve.Spans(open))
+	assert.Equal(t, "10:00-13:00, 18:00-24:00", calendar.UsualStyle.Spans(open))
 	require.NoError(t, calendar.UsualStyle.Check())
 	assert.ErrorContains(t, calendar.Style{Order: "week", Hours: 24}.Check(), "week")
 	assert.ErrorContains(t, calendar.Style{Order: calendar.DayFirst, Hours: 10}.Check(), "10")

@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 import { date, maybeDate } from "./checks";
-import { readDate, readTime } from "./dates";
-import { sayClock, sayDate, sayFullDate, sayIn, sayInstant, sayTime, type Style } from "./say";
+import { readDate, readHours, readTime } from "./dates";
+import { sayClock, sayDate, sayFullDate, sayHours, sayIn, sayInstant, sayTime, type Style } from "./say";
 
 // Tuesday, 6 October 2026, in the afternoon at Halifax, where it is three hours earlier than UTC.
 const at = (style?: Style) =>
@@ -102,4 +102,30 @@ test("a form that wants a date says so of what is none", () => {
     expect(maybeDate.safeParse(text).success, text).toBe(fine);
   expect(maybeDate.safeParse("soon").error?.issues[0]?.message).toBe("Enter a date such as 6 Oct 2026.");
   expect(date.safeParse("").error?.issues[0]?.message).toBe("Enter a date such as 6 Oct 2026.");
+});
+
+test("hours of a day are read and written as the network writes times", () => {
+  const spans = ["10:00-13:00", "14:00-17:30"];
+  for (const [typed, is] of [
+    ["10-13, 14-17:30", spans],
+    ["10:00–13:00; 14:00 – 17:30", spans],
+    ["10am to 1pm and 2 pm-5:30 pm", spans],
+    ["18:00-24:00", ["18:00-24:00"]],
+    ["6pm to 12am", ["18:00-24:00"]],
+    ["", []],
+    ["10", undefined],
+    ["13-10", undefined],
+    ["10-13-17", undefined],
+    ["morning", undefined],
+  ] as const)
+    expect(readHours(typed), typed).toEqual(is);
+  for (const style of [
+    { order: "day", hours: 24 },
+    { order: "month", hours: 12 },
+  ] as const) {
+    at(style);
+    for (const hours of ["10:00-13:00, 14:00-17:30", "00:00-24:00", "09:15-12:00"])
+      expect(readHours(sayHours(hours))?.join(", ")).toBe(hours);
+  }
+  expect(sayHours("10:00-13:00, 18:00-24:00")).toBe("10:00 am to 1:00 pm, 6:00 pm to 12:00 am");
 });

@@ -58,6 +58,22 @@ export function readDate(typed: string): string | undefined {
 /** The error for text that is not a date. */
 export const dateSays = () => `Enter a date such as ${sayFullDate(today()).replace(/^\w+ /, "")}.`;
 
+/**
+ * Hours of a day that somebody typed, as "10:00-13:00" each: 10-13, 10am to 1pm, 10:00 – 13:00 and 14:00 – 17:00. None for a closed day;
+ * undefined where one is no stretch of a day.
+ */
+export function readHours(typed: string): string[] | undefined {
+  const spans = typed
+    .split(/[,;]|\band\b/i)
+    .filter((s) => s.trim() !== "")
+    .map((s) => {
+      const [from, to, ...more] = s.split(/-|–|\bto\b/i).map((t) => (t.trim() === "24:00" ? "24:00" : readTime(t)));
+      const until = to === "00:00" ? "24:00" : to;
+      return from && until && more.length === 0 && from < until ? `${from}-${until}` : undefined;
+    });
+  return spans.every((s) => s !== undefined) ? spans : undefined;
+}
+
 /** A time that somebody typed, as "14:30": 14:30, 1430, 9, 2pm, 2.30 pm. Empty for nothing; undefined where it is no time. */
 export function readTime(typed: string): string | undefined {
   const text = typed.trim().toLowerCase();

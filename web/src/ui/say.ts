@@ -103,8 +103,16 @@ export const sayFullInstant = (at: string) => `${sayFullDate(formats.date.format
 export const sayTime = (time: string) => {
   const [hour = 0, minute = "00"] = [Number(time.split(":")[0]), time.split(":")[1]];
   if (style.hours === 24) return `${String(hour).padStart(2, "0")}:${minute}`;
-  return `${hour % 12 || 12}:${minute} ${hour < 12 ? "am" : "pm"}`;
+  return `${hour % 12 || 12}:${minute} ${hour % 24 < 12 ? "am" : "pm"}`;
 };
+/** Hours of a day, "10:00-13:00, 14:00-17:00", as the network writes them: "10:00 am to 1:00 pm, 2:00 pm to 5:00 pm". */
+export const sayHours = (hours: string) =>
+  style.hours === 24
+    ? hours
+    : hours
+        .split(/, */)
+        .map((span) => span.split("-").map(sayTime).join(" to "))
+        .join(", ");
 /** Whether a text is an instant as the server gives it. */
 export const isInstant = (value: unknown): value is string =>
   typeof value === "string" && /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)$/.test(value);

@@ -1,5 +1,5 @@
 import { Empty, Quiet, Tag, type Tone } from "../../ui/parts";
-import { sayDate } from "../../ui/say";
+import { sayDate, sayHours } from "../../ui/say";
 import { sayRule } from "./recurrence";
 import type { Calendar, Change } from "./types";
 
@@ -23,7 +23,7 @@ const entriesOf = (c: Calendar): Entry[] => [
     removal: { kind: "opening", date: o.date, name: o.name },
     tone: "tide",
     kind: "Special hours",
-    says: `${sayDate(o.date)}: ${o.hours?.length ? o.hours.join(", ") : "closed"}`,
+    says: `${sayDate(o.date)}: ${o.hours?.length ? sayHours(o.hours.join(", ")) : "closed"}`,
   })),
   ...(c.closures ?? []).map((x): Entry => ({
     removal: { kind: "closure", date: x.from, name: x.name },

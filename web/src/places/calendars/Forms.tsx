@@ -1,3 +1,5 @@
+import { readHours } from "../../ui/dates";
+import { sayHours } from "../../ui/say";
 import { useState } from "react";
 import { z } from "zod";
 import type { Schema } from "../../api/client";
@@ -130,14 +132,11 @@ function Recur({ onChange }: Changing) {
   );
 }
 
-const spans = (text: string) =>
-  text
-    .split(/[,;]\s*/)
-    .map((s) => s.trim().replace(/\s*(–|-|to)\s*/, "-"))
-    .filter(Boolean);
+const example = () => sayHours("10:00-13:00, 14:00-17:00");
+const spans = (text: string) => readHours(text) ?? [];
 
-const hoursText = check.text.refine((t) => spans(t).every((s) => /^\d{1,2}:\d{2}-\d{1,2}:\d{2}$/.test(s)), {
-  message: "Enter hours such as 10:00-13:00, 14:00-17:00. Leave empty for a closed day.",
+const hoursText = check.text.refine((t) => readHours(t) !== undefined, {
+  error: () => `Enter hours such as ${example()}. Leave empty for a closed day.`,
 });
 
 const opening = z.object({ date: check.date, hours: hoursText, name: reason });
@@ -147,12 +146,12 @@ function Open({ onChange }: Changing) {
     <Form
       label="Special hours"
       schema={opening}
-      start={{ date: "", hours: "12:00-16:00", name: "" }}
+      start={{ date: "", hours: sayHours("12:00-16:00"), name: "" }}
       onSend={({ date, hours, name }) => onChange({ open: { date, hours: spans(hours), name } })}
       className={look}
     >
       <DateField name="date" label="Date" />
-      <TextField name="hours" label="Hours, such as 10:00-13:00, 14:00-17:00" width="w-64 max-w-full" />
+      <TextField name="hours" label={`Hours, such as ${example()}`} width="w-64 max-w-full" />
       <TextField name="name" label="Reason" width="w-56 max-w-full" />
       <Send>Preview</Send>
     </Form>
@@ -167,7 +166,7 @@ function Hours({ calendar, onChange }: Changing & { calendar: Calendar }) {
     <Form
       label="Weekly hours"
       schema={weekly}
-      start={Object.fromEntries(weekdays.map(([d]) => [d, (now[d] ?? []).join(", ")]))}
+      start={Object.fromEntries(weekdays.map(([d]) => [d, sayHours((now[d] ?? []).join(", "))]))}
       onSend={(hours) =>
         onChange({
           hours: Object.fromEntries(

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, told, type Schema } from "../../api/client";
 import { Button, Field, Trouble } from "../../ui/parts";
-import { plural, sayDate } from "../../ui/say";
+import { plural, sayDate, sayHours } from "../../ui/say";
 import { sayRule } from "./recurrence";
 import type { Change } from "./types";
 
@@ -44,7 +44,7 @@ export function FromFile({ onChange }: { onChange: (c: Change) => void }) {
                     {sayDate(d.from)}
                     {d.to !== d.from && ` to ${sayDate(d.to)}`}
                     {d.rule && `, ${sayRule(d.rule)}`}
-                    {d.hours ? `: special hours, open ${d.hours}` : ": closed"}
+                    {d.hours ? `: special hours, open ${sayHours(d.hours)}` : ": closed"}
                   </span>
                 </label>
               </li>

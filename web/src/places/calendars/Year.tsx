@@ -1,7 +1,7 @@
 import clsx from "clsx";
 import type { Schema } from "../../api/client";
 import { Card, Empty, Scrolled } from "../../ui/parts";
-import { sayDate } from "../../ui/say";
+import { sayDate, sayHours } from "../../ui/say";
 import type { Calendar } from "./types";
 
 const months = [
@@ -71,7 +71,7 @@ export function Year({ calendar, today }: { calendar: Calendar; today: string })
                 <li key={d.date} className="px-3.5 py-2 text-sm">
                   <b className="font-semibold">{sayDate(d.date)}</b>
                   <p className={d.hours ? "text-tide-700" : "text-buoy-700"}>
-                    {d.reason}: {d.hours || "closed"}
+                    {d.reason}: {d.hours ? sayHours(d.hours) : "closed"}
                   </p>
                 </li>
               ))}
@@ -95,13 +95,13 @@ function Month({ name, days, today }: { name: string; days: Schema["CalendarsDay
         {days.map((d) => (
           <li
             key={d.date}
-            title={`${sayDate(d.date)}: ${[d.hours || "closed", d.reason].filter(Boolean).join(", ")}`}
+            title={`${sayDate(d.date)}: ${[d.hours ? sayHours(d.hours) : "closed", d.reason].filter(Boolean).join(", ")}`}
             className={clsx("rounded py-0.5", looks[d.kind], d.date === today && "outline-2 outline-amber-500")}
           >
             {Number(d.date.slice(8))}
             <span className="sr-only">
               {" "}
-              {d.hours || "closed"} {d.reason}
+              {d.hours ? sayHours(d.hours) : "closed"} {d.reason}
             </span>
           </li>
         ))}

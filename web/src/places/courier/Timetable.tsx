@@ -10,7 +10,8 @@ import { ChipsField, DateField, DatesField, Form, TextField, WhenChanged } from 
 import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
 import { Button, Card, Quiet, Tag, Trouble } from "../../ui/parts";
-import { sayDate } from "../../ui/say";
+import { readTime } from "../../ui/dates";
+import { sayDate, sayTime } from "../../ui/say";
 import { useWrite } from "../../shell/write";
 import { Moved } from "./Moved";
 import { Tried } from "./Tried";
@@ -117,16 +118,24 @@ function Line({ row: { is } }: { row: Row }) {
         </span>
       )}
       <span className="block text-sm">
-        {is.stops.map((s) => `${name(s.branch)} ${[s.arrive, s.depart].filter(Boolean).join("–")}`).join("  ›  ")}
+        {is.stops
+          .map(
+            (s) =>
+              `${name(s.branch)} ${[s.arrive, s.depart]
+                .filter((t) => t !== undefined && t !== "")
+                .map(sayTime)
+                .join("–")}`,
+          )
+          .join("  ›  ")}
       </span>
     </div>
   );
 }
 
-const clock = z
-  .string()
-  .trim()
-  .regex(/^([01]?\d|2[0-3]):[0-5]\d$|^24:00$|^$/, "Enter a time such as 08:10, or leave empty.");
+const readStop = (typed: string) => (typed.trim() === "24:00" ? "24:00" : readTime(typed));
+const clock = z.string().refine((t) => readStop(t) !== undefined, {
+  error: () => `Enter a time such as ${sayTime("08:10")}, or leave empty.`,
+});
 
 const schema = z.object({
   name: check.needed("Enter a name."),
@@ -144,8 +153,6 @@ const schema = z.object({
 });
 type Said = z.infer<typeof schema>;
 
-const padded = (t: string) => (t.length === 4 ? `0${t}` : t);
-
 function toTrip(v: Said, was?: Trip): Trip {
   const late: Record<string, number> = { ...was?.late };
   if (v.late_on) {
@@ -162,8 +169,8 @@ function toTrip(v: Said, was?: Trip): Trip {
     position: was?.position ?? 0,
     stops: v.stops.map((s) => ({
       branch: s.branch,
-      ...(s.arrive && { arrive: padded(s.arrive) }),
-      ...(s.depart && { depart: padded(s.depart) }),
+      ...(s.arrive && { arrive: readStop(s.arrive) }),
+      ...(s.depart && { depart: readStop(s.depart) }),
     })),
   };
 }
@@ -221,9 +228,13 @@ function Edit({ row, done, kept }: { row?: Row; done: () => void; kept: (k: { na
           off: is?.not_on.join(", ") ?? "",
           late_on: "",
           late: "",
-          stops: is?.stops.map((s) => ({ branch: s.branch, arrive: s.arrive ?? "", depart: s.depart ?? "" })) ?? [
-            { branch: me.branch, arrive: "", depart: "09:00" },
-            { branch: me.branch, arrive: "10:00", depart: "" },
+          stops: is?.stops.map((s) => ({
+            branch: s.branch,
+            arrive: s.arrive ? sayTime(s.arrive) : "",
+            depart: s.depart ? sayTime(s.depart) : "",
+          })) ?? [
+            { branch: me.branch, arrive: "", depart: sayTime("09:00") },
+            { branch: me.branch, arrive: sayTime("10:00"), depart: "" },
           ],
           on: "",
         }}
