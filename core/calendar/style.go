@@ -77,6 +77,19 @@ func (s Style) Clock(t time.Time) string {
 	return t.Format("15:04")
 }
 
+// Spans writes the hours of a day: "10:00-13:00, 14:00-17:00" or "10:00 am to 1:00 pm, 2:00 pm to 5:00 pm".
+func (s Style) Spans(day Day) string {
+	if s.Hours != 12 {
+		return day.String()
+	}
+	clock := func(m Minute) string { return s.Clock(time.Date(1, 1, 1, 0, int(m), 0, 0, time.UTC)) }
+	said := make([]string, len(day))
+	for k, span := range day {
+		said[k] = clock(span.From) + " to " + clock(span.To)
+	}
+	return strings.Join(said, ", ")
+}
+
 // Instant writes an instant in loc: "Tue 20 Oct 2026, 14:00".
 func (s Style) Instant(t time.Time, loc *time.Location) string {
 	t = t.In(loc)

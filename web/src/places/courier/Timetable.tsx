@@ -119,13 +119,7 @@ function Line({ row: { is } }: { row: Row }) {
       )}
       <span className="block text-sm">
         {is.stops
-          .map(
-            (s) =>
-              `${name(s.branch)} ${[s.arrive, s.depart]
-                .filter((t) => t !== undefined && t !== "")
-                .map(sayTime)
-                .join("–")}`,
-          )
+          .map((s) => `${name(s.branch)} ${[s.arrive, s.depart].flatMap((t) => (t ? [sayTime(t)] : [])).join("–")}`)
           .join("  ›  ")}
       </span>
     </div>
