@@ -114,7 +114,6 @@ test("hours of a day are read and written as the network writes times", () => {
     ["6pm to 12am", ["18:00-24:00"]],
     ["", []],
     ["10", undefined],
-    ["13-10", undefined],
     ["10-13-17", undefined],
     ["morning", undefined],
   ] as const)

@@ -60,7 +60,8 @@ export const dateSays = () => `Enter a date such as ${sayFullDate(today()).repla
 
 /**
  * Hours of a day that somebody typed, as "10:00-13:00" each: 10-13, 10am to 1pm, 10:00 – 13:00 and 14:00 – 17:00. None for a closed day;
- * undefined where one is no stretch of a day.
+ * undefined where one cannot be read. Whether they
+ * make sense the server decides.
  */
 export function readHours(typed: string): string[] | undefined {
   const spans = typed
@@ -69,7 +70,7 @@ export function readHours(typed: string): string[] | undefined {
     .map((s) => {
       const [from, to, ...more] = s.split(/-|–|\bto\b/i).map((t) => (t.trim() === "24:00" ? "24:00" : readTime(t)));
       const until = to === "00:00" ? "24:00" : to;
-      return from && until && more.length === 0 && from < until ? `${from}-${until}` : undefined;
+      return from && until && more.length === 0 ? `${from}-${until}` : undefined;
     });
   return spans.every((s) => s !== undefined) ? spans : undefined;
 }
