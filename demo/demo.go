@@ -15,12 +15,15 @@ import (
 	"math/rand/v2"
 	"runtime/debug"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/stdlib"
 	"gorm.io/gorm"
 
+	"nevrin/app/act"
+	"nevrin/app/night"
 	"nevrin/core/calendar"
 	"nevrin/core/courier"
 	"nevrin/core/ident"
@@ -101,7 +104,7 @@ func Make(ctx context.Context, s *store.Store) (made bool, err error) {
 	if _, err := conn.ExecContext(ctx, "SET statement_timeout = 0"); err != nil {
 		return false, err
 	}
-	return true, conn.Raw(func(driver any) error {
+	err = conn.Raw(func(driver any) error {
 		line := driver.(*stdlib.Conn).Conn()
 		if err := pgx.BeginFunc(ctx, line, func(tx pgx.Tx) error { return g.write(ctx, tx) }); err != nil {
 			return err
@@ -110,6 +113,26 @@ func Make(ctx context.Context, s *store.Store) (made bool, err error) {
 		_, err := line.Exec(ctx, "VACUUM (ANALYZE)")
 		return err
 	})
+	if err != nil {
+		return false, err
+	}
+	return true, thisMorning(ctx, s, g.today)
+}
+
+// notices begins the names of the steps of a night that work out what patrons are told.
+const notices = "notices"
+
+// thisMorning works out what patrons are to be told today, as the night would have done, and leaves it to be looked at.
+func thisMorning(ctx context.Context, s *store.Store, day calendar.Date) error {
+	for _, step := range night.Steps() {
+		if !strings.HasPrefix(step, notices) {
+			continue
+		}
+		if err := night.Step(ctx, &act.House{Store: s}, day, step); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // ErrReal says that a database holds a network that no demo has made.

@@ -68,12 +68,20 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 		// Saltmere's public hold shelf has numbered slots. Some of those who have something there wait for a call.
 		`UPDATE branches SET slots = 30 WHERE code = 'SLM'`,
 		`UPDATE holds SET slot = 1 + (id % 30)::int WHERE pickup = 'SLM' AND state = 'ready'`,
-		`WITH called AS (INSERT INTO messages (stage, patron_id, channel, address, subject, body, state, at)
-			SELECT 'hold_ready', h.patron_id, 'phone', p.phone, 'Something waits for you', t.name, 'by_hand', h.ready_at
-			FROM holds h JOIN patrons p ON p.id = h.patron_id JOIN titles t ON t.id = h.title_id
-			WHERE h.state = 'ready' AND p.email = '' RETURNING id, patron_id, at)
-			INSERT INTO told (stage, hold_id, due_at, message_id) SELECT 'hold_ready', h.id, h.ready_at, c.id
+		`WITH called AS (INSERT INTO messages (kind, patron_id, channel, address, subject, body, state, at)
+			SELECT 'hold_ready', h.patron_id, 'phone', p.phone, '', '', 'by_hand', h.ready_at
+			FROM holds h JOIN patrons p ON p.id = h.patron_id WHERE h.state = 'ready' AND p.email = '' RETURNING id, patron_id, at)
+			INSERT INTO notices (kind, plan, patron_id, recipient_id, channel, branch_code, hold_id, due_at, message_id, state, at)
+			SELECT 'hold_ready', 'hold_ready', h.patron_id, h.patron_id, 'phone', h.pickup, h.id, h.ready_at, c.id, 'told', h.ready_at
 			FROM called c JOIN holds h ON h.patron_id = c.patron_id AND h.ready_at = c.at AND h.state = 'ready'`,
+		// What patrons are told of beside what is usual: staff and children apart, and reminders before something is due.
+		`INSERT INTO plans (code, doc) VALUES
+			('overdue_staff', ` + told("Overdue, staff", "overdue", 10, `[{"days": 7, "wording": "overdue"}]`, "patron", `["mail"]`, `["staff"]`) + `),
+			('overdue_children', ` + told("Overdue, children", "overdue", 20,
+			`[{"days": 3, "wording": "overdue"}, {"days": 14, "wording": "overdue_again"}]`, "guardian", `["mail", "letter"]`, `["child", "youth"]`) + `),
+			('before_due', ` + told("Due soon", "before_due", 100, `[{"days": 2, "wording": "before_due"}]`, "patron", `["mail"]`, `[]`) + `),
+			('hold_expiring', ` + told("Hold about to expire", "hold_expiring", 100, `[{"days": 2, "wording": "hold_expiring"}]`, "patron", `["mail", "phone"]`, `[]`) + `),
+			('lost', ` + told("Lost, with its bill", "lost", 100, `[{"days": 0, "wording": "lost"}]`, "patron", `["mail", "letter"]`, `[]`) + `)`,
 		// Havenhead has three bins. Money is booked under numbers of the county's own.
 		`UPDATE branches SET bins = '{Front door,Quay kerb,Station}' WHERE code = 'HVH'`,
 		`UPDATE network SET settings = settings || '{"money": {"till": false, "invoice_days": 30,
@@ -152,4 +160,11 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 		return fmt.Errorf("furnishing: %w", err)
 	}
 	return nil
+}
+
+// told is a plan of notices as SQL.
+func told(name, kind string, position int, stages, to, ways, classes string) string {
+	return fmt.Sprintf(`'{"name": %q, "kind": %q, "active": true, "position": %d, "trusted": false, "stages": %s, "open_days": false, "to": %q,
+		"ways": %s, "for": {"classes": %s, "homes": [], "branches": [], "materials": [], "collections": [], "owners": [], "rosters": []}}'`,
+		name, kind, position, stages, to, ways, classes)
 }

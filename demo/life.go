@@ -757,37 +757,124 @@ func (g *generator) toteAstray() {
 	g.astray = b
 }
 
-// writtenTo lets those who are late have been written to, as the nights before today would have done.
+// stages of what is overdue, by the plans of the demo.
+var stages = []struct {
+	stage, days int
+	subject     string
+}{{0, 3, "Please return an item"}, {1, 14, "Overdue: please return an item"}}
+
+// instant gives the instant of a cell; false where there is none.
+func instant(cell any) (time.Time, bool) {
+	switch at := cell.(type) {
+	case time.Time:
+		return at, true
+	case *time.Time:
+		if at != nil {
+			return *at, true
+		}
+	}
+	return time.Time{}, false
+}
+
+// planOf gives the plan by which somebody is told of what is overdue.
+func planOf(class string) string {
+	switch class {
+	case "staff":
+		return "overdue_staff"
+	case "child", "youth":
+		return "overdue_children"
+	}
+	return "overdue"
+}
+
+// writtenTo lets those who are late have been written to, as the nights before today would have done: one message to each for a day. This
+// morning's are left to be looked at.
 func (g *generator) writtenTo() {
-	for _, stage := range []struct {
-		id, subject string
-		days        int
-	}{{"overdue_1", "Please return an item", 3}, {"overdue_2", "Overdue: please return an item", 14}} {
+	type letter struct {
+		patron int64
+		day    calendar.Date
+	}
+	messages, people := map[letter]int64{}, map[string]map[calendar.Date]int{}
+	runs := map[string]map[calendar.Date]int64{}
+	for _, s := range stages {
 		for _, l := range g.rows["loans"] {
 			due, ok := l[7].(time.Time)
-			if !ok || l[11] != nil || calendar.DateOf(due) > g.today.Add(-stage.days) {
+			if !ok || l[11] != nil || calendar.DateOf(due) >= g.today.Add(-s.days) {
 				continue
 			}
 			p := g.patrons[l[2].(int64)-1]
-			at := calendar.Local(calendar.DateOf(due).Add(stage.days), 5*60, g.loc)
-			state := "sent"
-			if p.email == "" {
-				state = "no_address"
+			plan, day := planOf(p.class), calendar.DateOf(due).Add(s.days)
+			if plan == "overdue_staff" && s.stage > 0 {
+				continue
 			}
-			id := g.next("messages")
-			g.add(
-				"messages",
-				id,
-				stage.id,
-				p.id,
-				p.email,
-				stage.subject,
-				"Dear "+p.name+", please bring it back.",
-				state,
-				at,
-				at,
-			)
-			g.add("told", stage.id, l[0], due, id)
+			if people[plan] == nil {
+				people[plan], runs[plan] = map[calendar.Date]int{}, map[calendar.Date]int64{}
+			}
+			if runs[plan][day] == 0 {
+				runs[plan][day] = g.next("mailings")
+			}
+			at := calendar.Local(day, 5*60, g.loc)
+			id := messages[letter{p.id, day}]
+			if id == 0 {
+				id = g.next("messages")
+				messages[letter{p.id, day}] = id
+				people[plan][day]++
+				state := "sent"
+				if p.email == "" {
+					state = "no_address"
+				}
+				g.add("messages", id, runs[plan][day], "overdue", p.id, p.email, s.subject, "Dear "+p.name+", please bring it back.", state, at, at)
+			}
+			channel := "mail"
+			if p.email == "" {
+				channel = ""
+			}
+			g.add("notices", "overdue", s.stage, plan, runs[plan][day], p.id, p.id, channel, l[3], l[0], due, id, "told", at)
 		}
+	}
+	// Bills of what counts as lost went out too, but at Havenhead, where prices were looked through first.
+	for _, l := range g.rows["loans"] {
+		lost, isLost := instant(l[13])
+		due, ok := l[7].(time.Time)
+		if !isLost || !ok || l[11] != nil || l[3] == calendar.Code("HVH") {
+			continue
+		}
+		p, day := g.patrons[l[2].(int64)-1], calendar.DateOf(lost.In(g.loc))
+		if people["lost"] == nil {
+			people["lost"], runs["lost"] = map[calendar.Date]int{}, map[calendar.Date]int64{}
+		}
+		if runs["lost"][day] == 0 {
+			runs["lost"][day] = g.next("mailings")
+		}
+		id := g.next("messages")
+		people["lost"][day]++
+		g.add("messages", id, runs["lost"][day], "lost", p.id, p.email, "Lost: an item", "Dear "+p.name+", this now counts as lost.", "sent", lost, lost)
+		g.add("notices", "lost", 0, "lost", runs["lost"][day], p.id, p.id, "mail", l[3], l[0], due, id, "told", lost)
+	}
+	for plan, days := range people {
+		for day, n := range days {
+			g.add("mailings", runs[plan][day], plan, day.UTC(), "sent", calendar.Local(day, 8*60, g.loc), n)
+		}
+	}
+	// How many were reminded before: of what was out two days before it was due.
+	reminded := map[calendar.Date]map[int64]bool{}
+	for _, l := range g.rows["loans"] {
+		due, ok := l[7].(time.Time)
+		if !ok {
+			continue
+		}
+		day := calendar.DateOf(due).Add(-2)
+		at := calendar.Local(day, 5*60, g.loc)
+		back, isBack := l[11].(time.Time)
+		if day < g.today.Add(-10) || day >= g.today || l[6].(time.Time).After(at) || isBack && back.Before(at) {
+			continue
+		}
+		if reminded[day] == nil {
+			reminded[day] = map[int64]bool{}
+		}
+		reminded[day][l[2].(int64)] = true
+	}
+	for day, them := range reminded {
+		g.add("mailings", g.next("mailings"), "before_due", day.UTC(), "sent", calendar.Local(day, 8*60, g.loc), len(them))
 	}
 }

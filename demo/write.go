@@ -3,6 +3,7 @@ package demo
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 
@@ -177,8 +178,12 @@ var tables = []struct {
 			"moved_at",
 		},
 	},
-	{"messages", []string{"id", "stage", "patron_id", "address", "subject", "body", "state", "at", "sent_at"}},
-	{"told", []string{"stage", "loan_id", "due_date", "message_id"}},
+	{"mailings", []string{"id", "plan", "day", "state", "sent_at", "messages"}},
+	{"messages", []string{"id", "mailing_id", "kind", "patron_id", "address", "subject", "body", "state", "at", "sent_at"}},
+	{"notices", []string{
+		"kind", "stage", "plan", "mailing_id", "patron_id", "recipient_id", "channel", "branch_code", "loan_id", "due_date", "message_id", "state",
+		"at",
+	}},
 	{
 		"events",
 		[]string{
@@ -220,9 +225,6 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 	if _, err := tx.Exec(ctx, "SELECT setval('request_numbers', (SELECT count(*) FROM requests))"); err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, "UPDATE loans SET told = true WHERE id IN (SELECT loan_id FROM told)"); err != nil {
-		return err
-	}
 	// What patrons have chosen of their history: a third shows it, some keep it for years.
 	_, err := tx.Exec(ctx, `UPDATE patrons SET history_seen = id % 3 = 0,
 		history_months = CASE id % 20 WHEN 7 THEN 60 WHEN 13 THEN 36 END WHERE id % 3 = 0 OR id % 20 IN (7, 13)`)
@@ -254,6 +256,9 @@ func (g *generator) write(ctx context.Context, tx pgx.Tx) error {
 		return fmt.Errorf("photographs: %w", err)
 	}
 	for _, step := range append(night.Steps(), statusdb.WholeNight) {
+		if strings.HasPrefix(step, notices) {
+			continue // worked out once all of it is there
+		}
 		if _, err := tx.Exec(ctx, "INSERT INTO nights (day, step, ended_at) VALUES ($1, $2, $3)", g.today.UTC(), step, g.now); err != nil {
 			return err
 		}

@@ -28,7 +28,7 @@ import (
 )
 
 // big are the tables that grow with the network or with its years.
-const big = "loans|items|titles|patrons|households|holds|transits|whereabouts|misses|ledger|return_lines|return_runs|return_piles|events[_0-9a-z]*|messages|told|answers|sessions|exchanges|sweep_lines|title_words|covers|looks|inventories|inventory_lines|deed_items|deeds"
+const big = "loans|items|titles|patrons|households|holds|transits|whereabouts|misses|ledger|return_lines|return_runs|return_piles|events[_0-9a-z]*|messages|notices|answers|sessions|exchanges|sweep_lines|title_words|covers|looks|inventories|inventory_lines|deed_items|deeds"
 
 var scanned = regexp.MustCompile(`Seq Scan on (` + big + `)\b`)
 

@@ -20,22 +20,22 @@ func TestListsThatNamePersonsLeaveAReading(t *testing.T) {
 	roster := testkit.Text(t, h, "SELECT id::text FROM rosters ORDER BY id LIMIT 1")
 	mailing := "1" // of which there need not be one
 	for path, says := range map[string]string{
-		"/api/lent-now?branch=SLM&class=adult":   "(branch SLM, class adult)",
-		"/api/disputes":                          "",
-		"/api/receipts":                          "",
-		"/api/refunds":                           "",
-		"/api/invoices":                          "",
-		"/api/money/at-terminal":                 "",
-		"/api/rosters/" + roster + "/members":    "(id " + roster + ")",
-		"/api/mailings/" + mailing + "/messages": "(id " + mailing + ")",
-		"/api/mailings":                          "",
-		"/api/sign-ups":                          "",
-		"/api/titles/" + title + "/queue":        "(id " + title + ")",
-		"/api/holds/stuck":                       "",
-		"/api/hold-shelf":                        "",
-		"/api/hold-shelf/to-clear":               "",
-		"POST /api/calendars/preview/loans":      "(branch SLM)",
-		"POST /api/calendars/preview/holds":      "(branch SLM)",
+		"/api/lent-now?branch=SLM&class=adult": "(branch SLM, class adult)",
+		"/api/disputes":                        "",
+		"/api/receipts":                        "",
+		"/api/refunds":                         "",
+		"/api/invoices":                        "",
+		"/api/money/at-terminal":               "",
+		"/api/rosters/" + roster + "/members":  "(id " + roster + ")",
+		"/api/mailings/" + mailing + "/people": "(id " + mailing + ")",
+		"/api/mailings":                        "",
+		"/api/sign-ups":                        "",
+		"/api/titles/" + title + "/queue":      "(id " + title + ")",
+		"/api/holds/stuck":                     "",
+		"/api/hold-shelf":                      "",
+		"/api/hold-shelf/to-clear":             "",
+		"POST /api/calendars/preview/loans":    "(branch SLM)",
+		"POST /api/calendars/preview/holds":    "(branch SLM)",
 	} {
 		t.Run(path, func(t *testing.T) {
 			require.NoError(t, testkit.SQL(h).Exec("DELETE FROM readings").Error)

@@ -3,11 +3,14 @@ package server
 import (
 	"context"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"nevrin/app/act"
 	"nevrin/app/notices"
+	"nevrin/app/upkeep"
+	"nevrin/core/plan"
 	"nevrin/store"
 )
 
@@ -39,19 +42,60 @@ func (s *Server) noticeOperations() {
 			return &Out[Done]{Done{true}}, nil
 		},
 	)
-	listing(s, "/mailings/{id}/messages", "messages", "The messages of a mailing", employed,
-		paged(func(a *act.Act, in *messages, page store.Page) ([]notices.Message, store.Page, error) {
-			return notices.Messages(a, in.ID, page)
-		}))
-	type send struct {
-		LeaveOut []int64 `json:"leave_out" nullable:"false"`
+	type people struct {
+		Paged
+		notices.Which
+		ID int64 `path:"id"`
 	}
-	do(s, http.MethodPost, "/mailings/{id}/send", "sendMailing", "Send a trial run", supervising,
-		func(a *act.Act, in *OneSent[send]) (notices.Mailing, error) {
-			return notices.Send(a, in.ID, in.Body.LeaveOut)
+	listing(s, "/mailings/{id}/people", "mailingPeople", "Those whom a run tells", employed,
+		paged(func(a *act.Act, in *people, page store.Page) ([]notices.InRun, store.Page, error) {
+			return notices.People(a, in.ID, in.Which, page)
+		}))
+	type oneOf struct {
+		ID        int64  `path:"id"`
+		Recipient int64  `query:"recipient" required:"true"`
+		Channel   string `query:"channel" enum:",mail,phone,letter"`
+	}
+	open(s, "/mailings/{id}/text", "mailingText", "What somebody is told in a run", employed,
+		func(a *act.Act, in *oneOf) (*notices.Message, error) {
+			return notices.Text(a, in.ID, in.Recipient, in.Channel)
 		})
-	do(s, http.MethodPost, "/mailings/{id}/drop", "dropMailing", "Give a trial run up", supervising,
-		func(a *act.Act, in *One) (Done, error) { return Done{true}, notices.Drop(a, in.ID) })
+	do(s, http.MethodPost, "/mailings/{id}/leave-out", "leaveOut", "Leave somebody out of a trial run, or take them in again", supervising,
+		func(a *act.Act, in *OneSent[notices.LeavingOut]) (Done, error) {
+			return Done{true}, notices.LeaveOut(a, in.ID, in.Body)
+		})
+	do(s, http.MethodPost, "/mailings/{id}/leave-title", "leaveTitle", "Leave out of a trial run what it tells of a title", supervising,
+		func(a *act.Act, in *OneSent[notices.LeavingTitle]) (Done, error) {
+			return Done{true}, notices.LeaveTitle(a, in.ID, in.Body)
+		})
+	type send struct {
+		Runs []int64 `json:"runs" minItems:"1" maxItems:"100" nullable:"false" doc:"Sent together, so that each person gets one message by each way"`
+	}
+	do(s, http.MethodPost, "/mailings/send", "sendMailings", "Send trial runs", supervising,
+		func(a *act.Act, in *Sent[send]) (Done, error) { return Done{true}, notices.Send(a, in.Body.Runs) })
+	for path, does := range map[string]struct {
+		id, summary string
+		do          func(*act.Act, int64) error
+	}{
+		"drop":  {"dropMailing", "Give a trial run up", notices.Drop},
+		"stop":  {"stopMailing", "Keep what has not left yet of a run from leaving", notices.Stop},
+		"go-on": {"goOnMailing", "Send on what was stopped", notices.GoOn},
+	} {
+		do(s, http.MethodPost, "/mailings/{id}/"+path, does.id, does.summary, supervising,
+			func(a *act.Act, in *One) (Done, error) { return Done{true}, does.do(a, in.ID) })
+	}
+	look(s, "/notice-plans", "noticePlans", "What patrons are told of, and in which words", supervising, asks(upkeep.Tellings))
+	look(s, "/notice-plans/week", "noticeWeek", "What each plan would send in the coming week", supervising, asks(notices.Week))
+	keepTold(s, "plan", upkeep.AddPlan)
+	keepTold(s, "wording", upkeep.AddWording)
+	type trying struct {
+		Kind plan.Kind `json:"kind" doc:"Empty: what stands around a message"`
+		Text plan.Text `json:"text"`
+	}
+	ask(s, "/wordings/try", "tryWording", "What a wording makes of a real case", supervising,
+		func(a *act.Act, in *trying) (*notices.Tried, error) {
+			return notices.Try(a, in.Kind, in.Text)
+		})
 	type settle struct {
 		Again bool `json:"again" doc:"Send it again; otherwise it is taken to have gone"`
 	}
@@ -59,5 +103,23 @@ func (s *Server) noticeOperations() {
 		"Decide an unclear message, or say that one was told by hand", employed,
 		func(a *act.Act, in *OneSent[settle]) (Done, error) {
 			return Done{true}, notices.Settle(a, in.ID, in.Body.Again)
+		})
+}
+
+// keepTold registers the changes of plans or wordings, which those who supervise make.
+func keepTold[T any](s *Server, sort string, add func(*act.Act, T) (*upkeep.Kept, error)) {
+	path, name := "/notice-"+sort+"s", strings.ToUpper(sort[:1])+sort[1:]
+	do(s, http.MethodPost, path, "add"+name, "Add a "+sort+" of notices", supervising,
+		func(a *act.Act, in *Sent[T]) (*upkeep.Kept, error) { return add(a, in.Body) })
+	do(s, http.MethodPut, path+"/{key}", "keep"+name, "Change a "+sort+" of notices", supervising,
+		func(a *act.Act, in *KeyedSent[SettledAs[T]]) (*upkeep.Kept, error) {
+			return upkeep.Put(a, sort, in.Key, in.Body.Seen, in.Body.Is)
+		})
+	type seen struct {
+		Seen int64 `json:"seen" doc:"The last change of it that was seen; 0: none"`
+	}
+	do(s, http.MethodPost, path+"/{key}/remove", "remove"+name, "Remove a "+sort+" of notices", supervising,
+		func(a *act.Act, in *KeyedSent[seen]) (*upkeep.Kept, error) {
+			return upkeep.TakeAway(a, sort, in.Key, in.Body.Seen)
 		})
 }

@@ -39,7 +39,7 @@ var whose = map[string]string{
 	"itemsOfDeed": "anybody's", "undoStockDeed": "anybody's", "looks": "anybody's", "lookFor": "anybody's",
 	"inventory": "branch", "shelfScan": "branch", "shelfLines": "branch", "shelfReport": "branch", "undoShelfScan": "branch", "finishInventory": "branch",
 	"arrivedFromOutside": "anybody's", "copiesFor": "anybody's", "replyToPartner": "anybody's", "seenRefusal": "anybody's", "sendHome": "anybody's", "shipToPartner": "anybody's", "withdrawRequest": "anybody's",
-	"messages": "anybody's", "sendMailing": "anybody's", "dropMailing": "anybody's", "settleMessage": "anybody's",
+	"mailingPeople": "anybody's", "mailingText": "anybody's", "leaveOut": "anybody's", "leaveTitle": "anybody's", "stopMailing": "anybody's", "goOnMailing": "anybody's", "dropMailing": "anybody's", "settleMessage": "anybody's",
 	"rules": "anybody's", "checkEdition": "anybody's", "compareRanking": "anybody's", "rehearse": "anybody's", "rehearsals": "anybody's", "rehearsal": "anybody's", "stopRehearsal": "anybody's",
 	"setTerm": "anybody's", "setCells": "anybody's", "writeRule": "anybody's", "strikeRule": "anybody's", "rank": "anybody's", "writeExample": "anybody's", "dropExample": "anybody's", "putInForce": "anybody's", "dropDraft": "anybody's",
 	"answerReport": "anybody's", "undoSweep": "anybody's",

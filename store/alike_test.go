@@ -1,7 +1,6 @@
 package store_test
 
 import (
-	"fmt"
 	"math/rand/v2"
 	"testing"
 	"time"
@@ -13,14 +12,11 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/loan"
-	"nevrin/core/person"
-	"nevrin/core/plan"
 	"nevrin/core/queue"
 	"nevrin/core/role"
 	"nevrin/store"
 	"nevrin/store/deskdb"
 	"nevrin/store/holdsdb"
-	"nevrin/store/noticesdb"
 	"nevrin/store/statusdb"
 	"nevrin/testkit"
 )
@@ -182,28 +178,4 @@ func TestLateInSQL(t *testing.T) {
 
 func branchOf(t *testing.T, h *act.House, who act.Actor, code calendar.Code) *calendar.Branch {
 	return testkit.Do(t, h, who, func(a *act.Act) (*calendar.Branch, error) { return a.Network.Timetable.Branches[code].Branch, nil })
-}
-
-// plan.First and noticesdb.SendMailing.
-func TestFirstStatesInSQL(t *testing.T) {
-	w := testkit.NewWorld(t)
-	who := w.Staff(role.Supervisor, "HVH")
-	mailing := w.Row("mailings", map[string]any{"stage": "overdue_1", "day": "2026-10-06", "state": "trial"})
-	want := map[string]plan.After{}
-	for _, way := range []person.Way{person.ByMail, person.ByPhone, person.ByLetter} {
-		for _, address := range []string{"", "somewhere"} {
-			id := w.Row("messages", map[string]any{
-				"mailing_id": mailing, "stage": "overdue_1", "patron_id": w.Patron("HVH"), "channel": way, "address": address,
-				"subject": "s", "body": "b", "state": "trial", "at": "2026-10-06",
-			})
-			want[fmt.Sprint(id)] = plan.First(way, address)
-		}
-	}
-	testkit.Done(t, w.House, who, func(a *act.Act) error {
-		_, err := noticesdb.SendMailing(a.Tx, mailing, nil, a.Now)
-		return err
-	})
-	for id, state := range want {
-		assert.Equal(t, string(state), w.Ask("SELECT state FROM messages WHERE id = ?::bigint", id))
-	}
 }

@@ -287,14 +287,21 @@ func (a *Act) Tell(e event.Event) {
 func (a *Act) Touch(areas ...event.Area) { a.touched = append(a.touched, areas...) }
 
 // Enqueue sets a job to work once the act is done. Without a job queue, as in tests, nothing is set.
-func (a *Act) Enqueue(job river.JobArgs) error {
+func (a *Act) Enqueue(job river.JobArgs) error { return a.EnqueueIn(0, job) }
+
+// EnqueueIn sets a job to work a while after the act is done.
+func (a *Act) EnqueueIn(after time.Duration, job river.JobArgs) error {
 	if a.House.Jobs == nil {
 		return nil
 	}
 	if err := a.Tx.Flush(); err != nil {
 		return err
 	}
-	_, err := a.House.Jobs.InsertTx(a.Context, a.Tx.SQLTx(), job, nil)
+	options := &river.InsertOpts{}
+	if after > 0 {
+		options.ScheduledAt = time.Now().Add(after)
+	}
+	_, err := a.House.Jobs.InsertTx(a.Context, a.Tx.SQLTx(), job, options)
 	return err
 }
 

@@ -12,6 +12,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/desk"
 	"nevrin/app/holds"
+	"nevrin/app/notices"
 	"nevrin/app/people"
 	"nevrin/app/returns"
 	"nevrin/core/calendar"
@@ -308,7 +309,9 @@ func TestAccruedAndMailed(t *testing.T) {
 	_, items := d.Title("HVH")
 	d.lend(p, items[0])
 	testkit.Done(t, d.House, d.here, func(a *act.Act) error { return desk.MailLent(a, p, time.Time{}) })
-	assert.Contains(t, d.Ask("SELECT body FROM messages WHERE stage = 'lent'"), "due Tue 27 Oct")
+	told := testkit.Do(t, d.House, d.here, func(a *act.Act) ([]notices.Message, error) { return notices.OfPatron(a, p) })
+	require.Len(t, told, 1)
+	assert.Contains(t, told[0].Body, "due Tue 27 Oct")
 	d.Later(24 * 24 * time.Hour) // Friday 30 October, three open days late
 	card := testkit.Do(t, d.House, d.here, func(a *act.Act) (*people.Card, error) { return people.Open(a, p) })
 	assert.Equal(t, []string{"0.75", "0.75", "0.00"}, []string{card.OnLoan[0].Accrues, card.Accrues, card.Owes})

@@ -38,12 +38,7 @@ func MailLent(a *act.Act, patron int64, since time.Time) error {
 	if len(rows) == 0 {
 		return problem.Newf(problem.Refused, "Nothing was lent to them here today, so there is nothing to email.")
 	}
-	var items []map[string]any
-	for k := range rows {
-		line := people.ShowLoan(a, &rows[k])
-		items = append(items, map[string]any{"title": line.Title, "due": line.Due})
-	}
-	return notices.Lent(a, p, items)
+	return notices.Lent(a, p, rows)
 }
 
 // ChooseReceipt writes what a patron gets of what was lent to them: none, slip, mail, both; empty as the network has settled.

@@ -18,6 +18,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/ledger"
+	"nevrin/core/plan"
 	"nevrin/core/sight"
 	"nevrin/core/why"
 	"nevrin/store"
@@ -335,11 +336,11 @@ func Say(a *act.Act, e *eventsdb.EventShown) string {
 		return with("Emailed to "+text(e.Address), text(e.Subject))
 	case event.MessageSettled:
 		if d.Is == "sent" {
-			return "Marked as told: " + notices.StageName(d.Stage)
+			return "Marked as told: " + notices.KindName(plan.Kind(d.Stage))
 		}
-		return "To be sent again: " + notices.StageName(d.Stage)
+		return "To be sent again: " + notices.KindName(plan.Kind(d.Stage))
 	case event.MailingSent:
-		return notices.StageName(d.Stage) + " of " + due() + ": " + calendar.Count(d.Count, "message") + " queued"
+		return notices.KindName(plan.Kind(d.Stage)) + " of " + due() + " sent"
 	case event.AskedOutside:
 		return "Asked " + text(e.Partner) + " for " + text(e.RequestTitle) + ", number " + text(e.RequestNumber)
 	case event.ArrivedOutside:

@@ -7,6 +7,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/moving"
+	"nevrin/app/notices"
 	"nevrin/app/problem"
 	"nevrin/app/totes"
 	"nevrin/core/calendar"
@@ -14,6 +15,7 @@ import (
 	"nevrin/core/courier"
 	"nevrin/core/ident"
 	"nevrin/core/ledger"
+	"nevrin/core/plan"
 	"nevrin/core/queue"
 	"nevrin/core/rulebook"
 	"nevrin/core/shelforder"
@@ -336,8 +338,10 @@ func Lapse(a *act.Act, day calendar.Date, most int) (int, error) {
 	if err != nil {
 		return 0, err
 	}
+	ended := make([]int64, len(lapsing))
 	for k := range lapsing {
 		h := &lapsing[k]
+		ended[k] = h.ID
 		item, until := *h.ItemID, *store.DateOf(h.ShelfUntil)
 		if err := holdsdb.MoveHold(a.Tx, &h.Hold, queue.Lapse, a.Now); err != nil {
 			return 0, err
@@ -368,5 +372,5 @@ func Lapse(a *act.Act, day calendar.Date, most int) (int, error) {
 			return 0, err
 		}
 	}
-	return len(lapsing), nil
+	return len(lapsing), notices.HoldsEnded(a, plan.HoldExpired, ended...)
 }

@@ -8,9 +8,11 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/moving"
+	"nevrin/app/notices"
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/plan"
 	"nevrin/core/queue"
 	"nevrin/core/sight"
 	"nevrin/core/waiting"
@@ -27,6 +29,7 @@ type Hold struct {
 	Title    string        `json:"title"`
 	PatronID int64         `json:"patron_id"`
 	Patron   string        `json:"patron"`
+	Name     string        `json:"name,omitempty" doc:"Their full name, by which staff ask for them"`
 	Card     string        `json:"card"`
 	Pickup   calendar.Code `json:"pickup"`
 	State    queue.State   `json:"state" enum:"waiting,fetching,moving,ready,filled,cancelled,lapsed"`
@@ -64,6 +67,9 @@ func Cancel(a *act.Act, id int64, reason string) (*Hold, error) {
 		return nil, problem.Newf(problem.Invalid, "Enter a reason, such as: no longer wanted.")
 	}
 	if err := End(a, h, reason); err != nil {
+		return nil, err
+	}
+	if err := notices.HoldsEnded(a, plan.HoldCancelled, id); err != nil {
 		return nil, err
 	}
 	return one(a, id)
@@ -166,12 +172,12 @@ func show(a *act.Act, h *holdsdb.HoldShown) Hold {
 	shown := Hold{
 		ID: h.ID, TitleID: h.TitleID, Title: h.TitleName, PatronID: h.PatronID, Patron: moving.ShelfName(a,
 			h.Pickup, p),
-		Card: h.Card, Pickup: h.Pickup, State: h.State, Says: beside(a, &h.Hold), PlacedAt: h.PlacedAt,
+		Name: p.Name(), Card: h.Card, Pickup: h.Pickup, State: h.State, Says: beside(a, &h.Hold), PlacedAt: h.PlacedAt,
 		Waiting: h.Waiting, Why: act.Trace(h.Why), Lapsed: h.State == queue.Ready && *until < a.Today(),
 		Only: sayOnly(&h.Hold), Band: h.Band, Paused: dateText(h.PausedUntil), Wanted: dateText(h.WantedUntil),
 	}
 	if sight.OfPatron(a.Who.Role) == sight.Reduced {
-		shown.PatronID, shown.Card = 0, ""
+		shown.PatronID, shown.Card, shown.Name = 0, "", ""
 		if h.State != queue.Ready || h.Pickup != a.Who.Branch {
 			shown.Patron = "" // what stands on the hold shelf here has its name on its slip
 		}

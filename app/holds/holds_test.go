@@ -2,10 +2,12 @@ package holds_test
 
 import (
 	"context"
+	"fmt"
 	"strconv"
 	"testing"
 	"time"
 
+	"github.com/riverqueue/river"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -79,7 +81,7 @@ func TestHoldFromShelfToPatron(t *testing.T) {
 	assert.Equal(
 		t,
 		"1",
-		testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE patron_id = ? AND stage = 'hold_ready'", patron),
+		testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE patron_id = ? AND kind = 'hold_ready'", patron),
 		"told once",
 	)
 
@@ -163,7 +165,7 @@ func TestNightsAreDoneOnce(t *testing.T) {
 		testkit.Text(
 			t,
 			h,
-			"SELECT count(*)::text FROM (SELECT 1 FROM told WHERE loan_id IS NOT NULL GROUP BY stage, loan_id, due_date, due_at HAVING count(*) > 1) twice",
+			"SELECT count(*)::text FROM (SELECT 1 FROM notices WHERE loan_id IS NOT NULL AND state IN ('trial', 'approved', 'told') GROUP BY kind, stage, loan_id, due_date, due_at HAVING count(*) > 1) twice",
 		),
 	)
 	assert.Equal(
@@ -171,19 +173,20 @@ func TestNightsAreDoneOnce(t *testing.T) {
 		"0",
 		testkit.Text(t, h, "SELECT count(*)::text FROM holds WHERE state = 'ready' AND shelf_until < '2026-10-16'"),
 	)
-	id := number(t, testkit.Text(t, h, "SELECT id::text FROM mailings WHERE stage = 'overdue_1' ORDER BY id LIMIT 1"))
+	id := number(t, testkit.Text(t, h, "SELECT id::text FROM mailings WHERE plan = 'overdue' AND state = 'trial' ORDER BY id LIMIT 1"))
 	maren := testkit.Somebody(t, h, "maren")
-	before := number(t, testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE mailing_id = ? AND address <> ''", id))
-	left := number(t, testkit.Text(t, h, "SELECT min(id)::text FROM messages WHERE mailing_id = ? AND address <> ''", id))
-	sent := testkit.Do(t, h, maren, func(a *act.Act) (notices.Mailing, error) { return notices.Send(a, id, []int64{left}) })
-	assert.Equal(t, int(before)-1, sent.Queued)
-	_, err := act.Do(
-		context.Background(),
-		h,
-		maren,
-		"",
-		nil,
-		func(a *act.Act) (notices.Mailing, error) { return notices.Send(a, id, nil) },
-	)
-	assert.ErrorContains(t, err, "already")
+	reached := "SELECT count(DISTINCT recipient_id)::text FROM notices WHERE mailing_id = ? AND channel = 'mail'"
+	before := number(t, testkit.Text(t, h, reached, id))
+	left := number(t, testkit.Text(t, h, "SELECT min(recipient_id)::text FROM notices WHERE mailing_id = ? AND channel = 'mail'", id))
+	testkit.Done(t, h, maren, func(a *act.Act) error {
+		return notices.LeaveOut(a, id, notices.LeavingOut{Recipient: left, Channel: "mail", Out: true, Reason: "Was here yesterday"})
+	})
+	testkit.Done(t, h, maren, func(a *act.Act) error { return notices.Send(a, []int64{id}) })
+	for testkit.Text(t, h, "SELECT state FROM mailings WHERE id = ?", id) == "sending" {
+		job := &river.Job[notices.ComposeArgs]{Args: notices.ComposeArgs{Run: id}}
+		require.NoError(t, (&notices.Composer{House: h}).Work(t.Context(), job))
+	}
+	assert.Equal(t, fmt.Sprint(before-1), testkit.Text(t, h, "SELECT count(*)::text FROM messages WHERE mailing_id = ? AND state = 'queued'", id))
+	_, err := act.Do(t.Context(), h, maren, "", nil, func(a *act.Act) (bool, error) { return true, notices.Send(a, []int64{id}) })
+	assert.ErrorContains(t, err, "no longer a trial run")
 }

@@ -1,6 +1,8 @@
 package holds
 
 import (
+	"time"
+
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
@@ -24,6 +26,9 @@ type OnShelf struct {
 	Told     string         `json:"told" doc:"How they were told, or are to be"`
 	Call     int64          `json:"call,omitempty" doc:"The message that somebody is to tell them by telephone"`
 	Phone    string         `json:"phone,omitempty"`
+	Calls    int            `json:"calls,omitempty" doc:"How often somebody has called without reaching them"`
+	Called   string         `json:"called,omitempty" doc:"What came of the last call"`
+	Again    *time.Time     `json:"again,omitempty" doc:"When they are to be called again"`
 	Ended    string         `json:"ended,omitempty" doc:"Why it stands here still: lapsed or cancelled"`
 }
 
@@ -120,6 +125,7 @@ func (o *OnShelf) told(a *act.Act, r *holdsdb.ShelfRow) {
 		o.Told = "To call"
 		if ofPatron(a) {
 			o.Call, o.Phone = *r.MessageID, r.Phone
+			o.Calls, o.Called, o.Again = *r.Calls, *r.Called, r.LaterAt
 		}
 	case state == "by_hand":
 		o.Told = "Letter to send"
@@ -164,8 +170,9 @@ func KeepLonger(a *act.Act, id int64, until calendar.Date, reason string) (*Hold
 
 // Called is the result of a call.
 type Called struct {
-	Reached bool   `json:"reached" doc:"Somebody was told; otherwise it is tried again"`
-	Says    string `json:"says" maxLength:"200" doc:"What came of it, in a few words"`
+	Reached bool       `json:"reached" doc:"Somebody was told; otherwise it is tried again"`
+	Says    string     `json:"says" maxLength:"200" doc:"What came of it, in a few words"`
+	Again   *time.Time `json:"again,omitempty" doc:"When they are to be called again"`
 }
 
 // Call writes what came of calling somebody whose hold is ready. Who was not reached stays on the list.
@@ -179,7 +186,7 @@ func Call(a *act.Act, message int64, c Called) error {
 	case m.State != "by_hand":
 		return problem.Newf(problem.Refused, "They have already been told.")
 	}
-	noticesdb.CalledFor(a.Tx, message, c.Reached, c.Says, a.Now)
+	noticesdb.CalledFor(a.Tx, message, c.Reached, c.Says, c.Again, a.Now)
 	kind := "not reached"
 	if c.Reached {
 		kind = "told"

@@ -25,7 +25,6 @@ import (
 	"nevrin/app/takeout"
 	"nevrin/core/calendar"
 	core "nevrin/core/intake"
-	"nevrin/core/plan"
 	"nevrin/core/role"
 	"nevrin/formats/marc"
 	"nevrin/store"
@@ -770,8 +769,8 @@ func TestOverdueLoansOfFilesAreToldAbout(t *testing.T) {
 		"at once": func(m *mover) {
 			testkit.Done(t, m.House, m.who, notices.WorkOutNow)
 			for range 2 {
-				for stage := range plan.Overdue {
-					job := &river.Job[notices.WorkOutArgs]{Args: notices.WorkOutArgs{Stage: stage}}
+				for part := range notices.Parts {
+					job := &river.Job[notices.WorkOutArgs]{Args: notices.WorkOutArgs{Part: part}}
 					require.NoError(t, (&notices.Planner{House: m.House}).Work(t.Context(), job))
 				}
 			}
@@ -788,9 +787,10 @@ func TestOverdueLoansOfFilesAreToldAbout(t *testing.T) {
 				labels[1]+","+m.card(2)+",HVH,2026-08-20,2026-09-15\n"+ // 21 days late
 				labels[2]+","+m.card(3)+",HVH,2026-09-20,2026-10-11\n") // not yet
 			tell(m)
-			assert.Equal(t, "overdue_1 trial 1, overdue_2 trial 1", m.Ask(`SELECT string_agg(concat_ws(' ', g.stage, g.state,
-				(SELECT count(*) FROM messages s WHERE s.mailing_id = g.id)), ', ' ORDER BY g.stage) FROM mailings g`))
-			assert.Equal(t, "2", m.count("told"))
+			assert.Equal(t, "overdue trial", m.Ask("SELECT string_agg(plan || ' ' || state, ', ') FROM mailings"))
+			assert.Equal(t, "0 1, 1 1", m.Ask(`SELECT string_agg(stage || ' ' || n, ', ' ORDER BY stage)
+				FROM (SELECT stage, count(*) AS n FROM notices WHERE kind = 'overdue' AND state = 'trial' GROUP BY 1) s`))
+			assert.Equal(t, "2", m.count("notices"))
 		})
 	}
 }

@@ -113,7 +113,7 @@ func TestOtherThingsAreCutOff(t *testing.T) {
 	here := w.Staff(role.Supervisor, "HVH")
 	p := w.Patron("HVH")
 	w.Set("INSERT INTO readings (at, staff_id, kind, patron_id) SELECT '2026-10-06'::timestamptz - make_interval(months => n), ?, 'opened', ? FROM generate_series(0, 14) n", here.ID, p)
-	w.Set("INSERT INTO messages (stage, patron_id, address, subject, body, state, at) SELECT 'ready', ?, 'a@example.invalid', 's', 'b', s, '2026-10-06'::timestamptz - make_interval(months => n) FROM generate_series(0, 8) n, unnest(ARRAY['sent', 'unclear']) s", p)
+	w.Set("INSERT INTO messages (kind, patron_id, address, subject, body, state, at) SELECT 'ready', ?, 'a@example.invalid', 's', 'b', s, '2026-10-06'::timestamptz - make_interval(months => n) FROM generate_series(0, 8) n, unnest(ARRAY['sent', 'unclear']) s", p)
 	title, _ := w.Title("HVH")
 	w.Set("INSERT INTO holds (title_id, patron_id, pickup, placed_at, place, state, closed_at) SELECT ?, ?, 'HVH', '2025-01-01', n, 'cancelled', '2026-10-06'::timestamptz - make_interval(months => n) FROM generate_series(0, 8) n", title, p)
 	nightly(t, w, "ended", "messages", "readings")
@@ -156,7 +156,7 @@ func TestAllThatIsKept(t *testing.T) {
 	var tables []string
 	require.NoError(t, testkit.SQL(w.House).Raw(`SELECT table_name FROM information_schema.columns
 		WHERE column_name = 'patron_id' AND table_schema = 'public' AND table_name NOT LIKE 'events\_%' ORDER BY 1`).Scan(&tables).Error)
-	assert.Equal(t, []string{"claims", "consents", "events", "former_cards", "holds", "invoices", "ledger", "loans", "messages", "partners", "patron_notes", "patron_photos", "patron_places", "patron_sessions", "readings", "reports", "requests", "return_lines", "roster_members", "sign_ups", "terminal_payers"},
+	assert.Equal(t, []string{"claims", "consents", "events", "former_cards", "holds", "invoices", "ledger", "loans", "messages", "notices", "partners", "patron_notes", "patron_photos", "patron_places", "patron_sessions", "readings", "reports", "requests", "return_lines", "roster_members", "sign_ups", "terminal_payers"},
 		tables, "partners are libraries; lines of returns say what loans and events say; who pays at a terminal is gone in a minute")
 }
 
@@ -191,7 +191,7 @@ func TestForgetting(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, f.Says, "2 loans")
 	assert.Equal(t, before, w.Ask(figures))
-	for _, table := range []string{"loans", "holds", "messages", "return_lines", "events", "readings", "reports", "requests", "patron_notes", "consents", "former_cards"} {
+	for _, table := range []string{"loans", "holds", "messages", "notices", "return_lines", "events", "readings", "reports", "requests", "patron_notes", "consents", "former_cards"} {
 		assert.Equal(t, "0", w.Ask("SELECT count(*)::text FROM "+table+" WHERE patron_id = ?", p), table)
 	}
 	// No text of any table says who it was.

@@ -218,7 +218,7 @@ func (p *Placed) shelve(a *act.Act, facts *deskdb.Facts) error {
 				Detail: event.Detail{Day: &until},
 			},
 		)
-		if err := notices.HoldReady(a, h, facts.Item.Title.Name, a.Here().Name, until); err != nil {
+		if err := notices.HoldReady(a, h, facts.Item); err != nil {
 			return err
 		}
 	}

@@ -21,6 +21,7 @@ import (
 	"nevrin/core/expect"
 	"nevrin/core/ident"
 	"nevrin/core/money"
+	"nevrin/core/plan"
 	"nevrin/core/rulebook"
 	"nevrin/core/settings"
 	"nevrin/core/waiting"
@@ -45,8 +46,10 @@ type Network struct {
 	Classes   []networkdb.Class
 	Choices   []networkdb.Choice
 	Stations  []networkdb.Station
-	Runs      []networkdb.Run // of the courier, as they are stored
-	Habits    *waiting.Habits // by which it is foreseen when holds are ready
+	Runs      []networkdb.Run          // of the courier, as they are stored
+	Habits    *waiting.Habits          // by which it is foreseen when holds are ready
+	Plans     plan.Plans               // of notices, by their codes
+	Wordings  map[string]*plan.Wording // of notices, where they differ from what is usual
 
 	faults   []Fault
 	broken   *sync.Map // id to Fault, of editions that cannot be read
@@ -235,6 +238,7 @@ func Build(row networkdb.Network, parts networkdb.NetworkParts, today calendar.D
 		n.fault("Time zone", err, "The network uses UTC.")
 	}
 	n.buildTimetable(parts, today)
+	n.buildPlans(parts)
 	return n
 }
 
@@ -290,6 +294,28 @@ func (n *Network) buildTimetable(parts networkdb.NetworkParts, today calendar.Da
 }
 
 // closedBranch stands for a branch whose calendar cannot be read.
+// buildPlans lays what a network has settled over the plans that are usual.
+func (n *Network) buildPlans(parts networkdb.NetworkParts) {
+	n.Plans, n.Wordings = plan.Usual(), map[string]*plan.Wording{}
+	for _, row := range parts.Plans {
+		p := &plan.Plan{}
+		if err := errors.Join(json.Unmarshal(row.Doc, p), p.Check()); err != nil {
+			n.fault("The notice plan "+row.Code, err, "Nothing is told by it.")
+			delete(n.Plans, row.Code)
+			continue
+		}
+		n.Plans[row.Code] = p
+	}
+	for _, row := range parts.Wordings {
+		w := &plan.Wording{}
+		if err := errors.Join(json.Unmarshal(row.Doc, w), w.Check()); err != nil {
+			n.fault("The wording "+row.Code, err, "The usual wording is used.")
+			continue
+		}
+		n.Wordings[row.Code] = w
+	}
+}
+
 func closedBranch(b *networkdb.Branch) map[string]any {
 	timezone := b.Timezone
 	if _, err := calendar.ParseLocation(timezone); err != nil {

@@ -34,7 +34,6 @@ import (
 	"nevrin/core/circulation"
 	"nevrin/core/ledger"
 	"nevrin/core/money"
-	"nevrin/core/plan"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
 	"nevrin/store/eventsdb"
@@ -61,14 +60,17 @@ type step struct {
 // steps in the order in which they are done.
 func steps() []step {
 	out := []step{{"events", ahead}, {"lapse", lapse}, {"lost", lose}}
-	for k, s := range plan.Overdue {
-		out = append(out, step{s.ID, func(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
-			last, err := notices.WorkOut(a, k, day, done)
+	for _, part := range notices.Parts {
+		out = append(out, step{part.Name, func(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
+			last, err := notices.WorkOut(a, part, day, done)
 			return last, last == 0, err
 		}})
 	}
 	return append(
 		out,
+		step{"notices", func(a *act.Act, day calendar.Date, _ int64) (int64, bool, error) {
+			return 0, true, notices.Release(a, day)
+		}},
 		step{"counts", count},
 		step{"grow", people.Grow},
 		step{"seasons", stock.EndSeasons},

@@ -15,6 +15,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/holds"
 	"nevrin/app/night"
+	"nevrin/app/notices"
 	"nevrin/app/problem"
 	"nevrin/app/today"
 	"nevrin/core/calendar"
@@ -44,7 +45,8 @@ func TestHourLoansAreToldOfToo(t *testing.T) {
 	here := w.Staff(role.Desk, "HVH")
 	title, _ := w.Title()
 	laptop := w.Item(title, "HVH", map[string]any{"material": "laptop"})
-	loan := lend(t, w, here, w.Patron("HVH"), laptop)
+	p := w.Patron("HVH")
+	loan := lend(t, w, here, p, laptop)
 	overdue := func() today.Count {
 		for _, r := range testkit.Do(t, w.House, here, today.Look) {
 			if r.Branch == "HVH" {
@@ -55,17 +57,20 @@ func TestHourLoansAreToldOfToo(t *testing.T) {
 	}
 	assert.Equal(t, today.Count{}, overdue())
 	w.Later(3*time.Hour + time.Minute)
-	assert.Equal(t, today.Count{All: 1, Late: 1}, overdue(), "late, and not told of yet")
+	assert.Equal(t, today.Count{All: 1}, overdue(), "late")
 	require.NoError(t, night.Up(context.Background(), w.House, calendar.MakeDate(2026, 10, 9)))
-	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM told WHERE loan_id = ? AND stage = 'overdue_1'", loan))
-	assert.Contains(t, w.Ask("SELECT body FROM messages"), "due Tue 6 Oct 2026, 12:1", "as it was due, with its hour")
+	assert.Equal(t, "1", w.Ask("SELECT count(*)::text FROM notices WHERE loan_id = ? AND kind = 'overdue' AND stage = 0", loan))
+	run, err := strconv.ParseInt(w.Ask("SELECT id FROM mailings"), 10, 64)
+	require.NoError(t, err)
+	says := testkit.Do(t, w.House, here, func(a *act.Act) (*notices.Message, error) { return notices.Text(a, run, p, "mail") })
+	assert.Contains(t, says.Body, "due Tue 6 Oct 2026, 12:1", "as it was due, with its hour")
 	assert.Equal(t, today.Count{All: 1}, overdue())
 	require.NoError(t, night.Up(context.Background(), w.House, calendar.MakeDate(2026, 11, 20)))
 	assert.Equal(
 		t,
 		"1 1",
 		w.Ask(
-			"SELECT string_agg(n::text, ' ') FROM (SELECT count(*) AS n FROM told WHERE loan_id = ? GROUP BY stage ORDER BY stage) x",
+			"SELECT string_agg(n::text, ' ') FROM (SELECT count(*) AS n FROM notices WHERE loan_id = ? AND kind = 'overdue' GROUP BY stage ORDER BY stage) x",
 			loan,
 		),
 		"once in each stage",
@@ -114,9 +119,8 @@ func TestANightThatIsInterruptedGoesOn(t *testing.T) {
 	both.Wait()
 	ask := func(what string) string { return w.Ask("SELECT count(*)::text FROM " + what) }
 	assert.Equal(t, "0", ask("nights WHERE ended_at IS NULL"))
-	assert.Equal(t, fmt.Sprint(people), ask("told WHERE stage = 'overdue_1'"), "each loan told of once")
-	assert.Equal(t, fmt.Sprint(people), ask("messages WHERE stage = 'overdue_1'"), "one message a person")
-	assert.Equal(t, "0", ask("messages WHERE items <> 1"))
+	assert.Equal(t, fmt.Sprint(people), ask("notices WHERE kind = 'overdue' AND stage = 0"), "each loan told of once")
+	assert.Equal(t, fmt.Sprint(people), w.Ask("SELECT count(DISTINCT recipient_id) FROM notices WHERE kind = 'overdue'"))
 	assert.Equal(t, fmt.Sprint(people), ask("loans WHERE lost_at IS NOT NULL"))
 	assert.Equal(t, fmt.Sprint(people), ask("ledger WHERE about = 'lost'"), "each billed once")
 	assert.Equal(

@@ -2,18 +2,22 @@ package notices
 
 import (
 	"context"
+	"fmt"
+	"maps"
+	"slices"
 
 	"github.com/riverqueue/river"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/jobs"
-	"nevrin/core/plan"
+	"nevrin/core/calendar"
+	"nevrin/store/noticesdb"
 )
 
-// WorkOutArgs is the job that works out the overdue notices of today without waiting for the night, part by part.
+// WorkOutArgs is the job that works out the notices of today without waiting for the night, part by part.
 type WorkOutArgs struct {
-	Stage int   `json:"stage"` // of plan.Overdue
+	Part  int   `json:"part"`  // of Parts
 	After int64 `json:"after"` // the last patron who was looked at
 }
 
@@ -23,8 +27,8 @@ func (WorkOutArgs) Kind() string { return "work_out_notices" }
 // InsertOpts puts it where work waits that takes long.
 func (WorkOutArgs) InsertOpts() river.InsertOpts { return jobs.Long() }
 
-// WorkOutNow puts loans that came with files and are late into the trial runs of today. A second time does no harm: each loan is told of
-// once in a stage. Where a trial run of today has been sent, what is new goes into that of tomorrow.
+// WorkOutNow puts what came with files and is late, and what new plans tell, into the trial runs of today. A second time does no harm:
+// each thing is told once. Where a run of today has been sent, what is new goes into that of tomorrow.
 func WorkOutNow(a *act.Act) error { return a.Enqueue(WorkOutArgs{}) }
 
 // Planner works these jobs.
@@ -37,15 +41,96 @@ type Planner struct {
 func (p *Planner) Work(ctx context.Context, job *river.Job[WorkOutArgs]) error {
 	_, err := act.Do(ctx, p.House, act.Machine, "", nil, func(a *act.Act) (bool, error) {
 		a.Touch(event.Notices)
-		last, err := WorkOut(a, job.Args.Stage, a.Today(), job.Args.After)
-		next := WorkOutArgs{job.Args.Stage, last}
+		last, err := WorkOut(a, Parts[job.Args.Part], a.Today(), job.Args.After)
+		next := WorkOutArgs{job.Args.Part, last}
 		if last == 0 {
-			next = WorkOutArgs{Stage: job.Args.Stage + 1}
+			next = WorkOutArgs{Part: job.Args.Part + 1}
 		}
-		if err == nil && next.Stage < len(plan.Overdue) {
+		if err == nil && next.Part < len(Parts) {
 			err = a.Enqueue(next)
 		}
 		return true, err
 	})
 	return err
 }
+
+// Release compares the trial runs of a day with those before, and sends those of trusted plans whose numbers are as usual.
+func Release(a *act.Act, day calendar.Date) error {
+	trials, err := noticesdb.Trials(a.Tx, day.UTC())
+	if err != nil {
+		return err
+	}
+	shown, err := show(a, trials)
+	if err != nil {
+		return err
+	}
+	for k := range shown {
+		noticesdb.MarkUsual(a.Tx, shown[k].ID, shown[k].Usual)
+		p := a.Network.Plans[shown[k].Plan]
+		if shown[k].Usual && p != nil && p.Trusted && p.Active && day == a.Today() {
+			if err := approve(a, &trials[k]); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// Coming is how many messages plans would send on each of the next days, if nothing came back by then.
+type Coming struct {
+	Plan string `json:"plan" doc:"Its code"`
+	Days []int  `json:"days" nullable:"false" doc:"From tomorrow on: how many people"`
+}
+
+// ahead is the number of days that are looked ahead.
+const ahead = 7
+
+// Week gives what each plan of the night would send in the coming week, each thing in its stage once.
+func Week(a *act.Act) ([]Coming, error) {
+	type told struct {
+		plan string
+		day  int
+		who  int64
+	}
+	people := map[told]bool{}
+	for _, part := range Parts {
+		for after := int64(0); ; {
+			candidates, err := part.ask(a, a.Today().Add(1), a.Today().Add(ahead), after, atOnce)
+			if err != nil {
+				return nil, err
+			}
+			for k := range candidates {
+				c := &candidates[k]
+				said := map[string]bool{}
+				for d := range ahead {
+					day := a.Today().Add(d + 1)
+					for _, one := range part.of(a, c, day) {
+						if n := noticeOf(a, c, one, day); n != nil && !said[key(n)] {
+							said[key(n)] = true
+							people[told{n.Plan, d, n.RecipientID}] = true
+						}
+					}
+				}
+				after = c.PatronID
+			}
+			if len(candidates) == 0 {
+				break
+			}
+		}
+	}
+	days := map[string][]int{}
+	for t := range people {
+		if days[t.plan] == nil {
+			days[t.plan] = make([]int, ahead)
+		}
+		days[t.plan][t.day]++
+	}
+	out := []Coming{}
+	for _, code := range slices.Sorted(maps.Keys(days)) {
+		out = append(out, Coming{code, days[code]})
+	}
+	return out, nil
+}
+
+// key tells a kind and stage of one thing from others.
+func key(n *noticesdb.Notice) string { return fmt.Sprintf("%s %d", n.Kind, n.Stage) }

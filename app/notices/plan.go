@@ -1,210 +1,214 @@
 package notices
 
 import (
-	"encoding/json"
 	"fmt"
-	"strings"
-
-	"github.com/osteele/liquid"
+	"slices"
 
 	"nevrin/app/act"
-	"nevrin/app/people"
 	"nevrin/core/calendar"
-	"nevrin/core/person"
 	"nevrin/core/plan"
-	"nevrin/store/holdsdb"
+	"nevrin/store"
 	"nevrin/store/loansdb"
 	"nevrin/store/noticesdb"
-	"nevrin/store/peopledb"
 )
 
-// Stage is one kind of notice with its wording, a liquid template.
-type Stage struct {
-	ID, Name      string
-	Subject, Body string
+// Part is one part of what a night works out: of loans, holds or patrons.
+type Part struct {
+	Name string
+	// ask gives what somebody may have to be told of on the days from one to another, patron by patron after one, of a number of patrons.
+	ask func(a *act.Act, from, to calendar.Date, after int64, most int) ([]noticesdb.Candidate, error)
+	// of gives the kinds that may be due of one, each with the day in question.
+	of func(a *act.Act, c *noticesdb.Candidate, day calendar.Date) []dated
 }
 
-// Overdue are the wordings of the stages of overdue notices, in the order of plan.Overdue.
-var Overdue = []Stage{
-	{
-		ID: "overdue_1", Name: "Overdue, first", Subject: "Please return {{ count }}",
-		Body: "Dear {{ name }},\n\nthese items are overdue:\n\n" +
-			"{% for i in items %}  {{ i.title }}, due {{ i.due }} ({{ i.branch }})\n{% endfor %}\n" +
-			"If you have already returned them, thank you. Please ignore this message.\n\n{{ network }}\n",
-	},
-	{
-		ID: "overdue_2", Name: "Overdue, second", Subject: "Overdue: please return {{ count }}",
-		Body: "Dear {{ name }},\n\nwe have written to you about these items before. Other patrons may be waiting for them:\n\n" +
-			"{% for i in items %}  {{ i.title }}, due {{ i.due }} ({{ i.branch }})\n{% endfor %}\n" +
-			"Please return them to any branch, or contact us.\n\n{{ network }}\n",
-	},
+// dated is a kind of notice with the day that it is about: when something is due, leaves the shelf or ends.
+type dated struct {
+	kind plan.Kind
+	on   calendar.Date
 }
 
-var holdReady = Stage{
-	ID: "hold_ready", Name: "Hold ready", Subject: "Ready for you: {{ title }}",
-	Body: "Dear {{ name }},\n\n{{ title }} waits for you at {{ branch }} until {{ until }}.\n\n{{ network }}\n",
-}
+// Parts are all parts in the order in which they are worked out.
+var Parts = []Part{{"notices_loans", loans, ofLoan}, {"notices_holds", holds, ofHold}, {"notices_patrons", patrons, ofPatron}}
 
-var lentNow = Stage{
-	ID: "lent", Name: "What was lent", Subject: "Lent to you at {{ branch }}",
-	Body: "Dear {{ name }},\n\nthese were lent to you today at {{ branch }}:\n\n" +
-		"{% for i in items %}  {{ i.title }}, due {{ i.due }}\n{% endfor %}\n{{ network }}\n",
-}
+// atOnce is how many patrons one act of working out looks at.
+const atOnce = 2000
 
-var engine = liquid.NewEngine()
-
-func (s Stage) write(with map[string]any) (subject, body string, err error) {
-	if subject, err = engine.ParseAndRenderString(s.Subject, with); err != nil {
-		return "", "", fmt.Errorf("wording of %s: %w", s.Name, err)
+// WorkOut works out the notices of one part for a day as trial runs, for a bounded number of patrons after one. It gives the last of them;
+// 0 when there are no more. Nothing is sent, and a second time does no harm: each thing is told once as it is.
+func WorkOut(a *act.Act, part Part, day calendar.Date, after int64) (int64, error) {
+	due, last, err := part.find(a, day, after)
+	if err != nil {
+		return 0, err
 	}
-	body, err = engine.ParseAndRenderString(s.Body, with)
-	return subject, body, err
-}
-
-// reach tells by what way somebody is told of something, and where that goes: by email, to no address, where there is none.
-func reach(chosen json.RawMessage, of person.Notice, p *peopledb.Patron) (person.Way, string) {
-	r := person.Record{Email: strings.TrimSpace(p.Email)}
-	switch way := people.Notices(&peopledb.Patron{Notices: chosen}).Of(of, &r); way {
-	case person.ByPhone:
-		return way, p.Phone
-	case person.ByLetter:
-		return way, strings.Trim(
-			strings.Join([]string{p.Address, strings.TrimSpace(p.PostalCode + " " + p.Town)}, ", "),
-			", ",
-		)
-	case person.NotTold:
-		return way, ""
+	runs := map[string]*noticesdb.Mailing{}
+	var ready []noticesdb.Notice
+	for k := range due {
+		n := &due[k]
+		run := runs[n.Plan]
+		if run == nil {
+			if run, err = noticesdb.MailingOf(a.Tx, n.Plan, day.UTC()); err != nil {
+				return 0, err
+			}
+			runs[n.Plan] = run
+		}
+		if run.State == "trial" { // otherwise it has been dealt with; what has come since is told of tomorrow
+			n.MailingID = &run.ID
+			ready = append(ready, *n)
+		}
 	}
-	return person.ByMail, r.Email
+	noticesdb.Add(a.Tx, ready)
+	return last, a.Tx.Flush()
 }
 
-// HoldReady tells a patron that a hold waits for them.
-func HoldReady(a *act.Act, h *holdsdb.Hold, title, branch string, until calendar.Date) error {
-	way, address := reach(h.Patron.Notices, person.HoldReady, h.Patron)
-	if way == person.NotTold {
+// find gives what is due to be told on a day of some patrons after one, and the last of them; 0 when there are no more.
+func (p Part) find(a *act.Act, day calendar.Date, after int64) (due []noticesdb.Notice, last int64, err error) {
+	candidates, err := p.ask(a, day, day, after, atOnce)
+	if err != nil || len(candidates) == 0 {
+		return nil, 0, err
+	}
+	for k := range candidates {
+		for _, one := range p.of(a, &candidates[k], day) {
+			if n := noticeOf(a, &candidates[k], one, day); n != nil {
+				due = append(due, *n)
+			}
+		}
+	}
+	return due, candidates[len(candidates)-1].PatronID, address(a, due)
+}
+
+// noticeOf gives the notice of a kind that is due of something on a day; nil where none is, or it was told before.
+func noticeOf(a *act.Act, c *noticesdb.Candidate, of dated, day calendar.Date) *noticesdb.Notice {
+	code := a.Network.Plans.Of(of.kind, &plan.Facts{
+		Class: c.Class, Home: string(c.Home), Branch: string(c.BranchCode), Material: c.Material, Collection: c.Collection,
+		Owner: c.Owner, Rosters: c.Rosters,
+	})
+	if code == "" {
 		return nil
 	}
-	subject, body, err := holdReady.write(map[string]any{
-		"name": h.Patron.Name(), "title": title, "branch": branch, "until": a.Network.SayDate(until), "network": a.Network.Name,
-	})
+	one := a.Network.Plans[code]
+	if one.Sum != nil && c.Balance < *one.Sum {
+		return nil
+	}
+	branch, err := a.Network.Branch(c.BranchCode)
+	if err != nil {
+		return nil
+	}
+	stage := one.Stage(branch, of.on, day)
+	if stage < 0 || slices.Contains(c.Told, fmt.Sprintf("%s:%d", of.kind, stage)) {
+		return nil
+	}
+	n := &noticesdb.Notice{
+		Kind: of.kind, Stage: stage, Plan: code, PatronID: c.PatronID, RecipientID: recipientOf(one, c), BranchCode: c.BranchCode,
+		LoanID: c.LoanID, HoldID: c.HoldID, DueDate: c.DueDate, DueAt: c.DueAt, State: "trial", At: a.Now,
+	}
+	if c.LoanID == nil && c.HoldID == nil {
+		n.DueDate = store.Column(of.on)
+	}
+	return n
+}
+
+// recipientOf gives who gets what a plan tells of somebody.
+func recipientOf(p *plan.Plan, c *noticesdb.Candidate) int64 {
+	to := map[plan.To]*int64{plan.ToGuardian: c.GuardianID, plan.ToHousehold: c.AnsweringID, plan.ToAdult: c.AdultID}[p.To]
+	if to == nil {
+		return c.PatronID
+	}
+	return *to
+}
+
+// address settles by what way each notice goes, by its plan and who gets it. What somebody does not want to be told is left out.
+func address(a *act.Act, due []noticesdb.Notice) error {
+	var ids []int64
+	for k := range due {
+		ids = append(ids, due[k].RecipientID)
+	}
+	rows, err := noticesdb.Recipients(a.Tx, ids)
 	if err != nil {
 		return err
 	}
-	m := &noticesdb.Message{
-		Stage:    holdReady.ID,
-		PatronID: h.PatronID,
-		Channel:  string(way),
-		Address:  address,
-		Subject:  subject,
-		Body:     body,
+	people := map[int64]*noticesdb.Recipient{}
+	for k := range rows {
+		people[rows[k].ID] = &rows[k]
 	}
-	if err := Queue(a, m); err != nil {
-		return err
+	for k := range due {
+		due[k].Channel, _ = reach(a.Network.Plans[due[k].Plan], people[due[k].RecipientID])
 	}
-	noticesdb.Told(a.Tx, holdReady.ID, h.ID, a.Now, m.ID)
 	return nil
 }
 
-// WorkOut works out the overdue notices of a stage on a day as a trial run: one message a patron, each loan as it is
-// due told of once in each stage. It goes on after one patron, takes a bounded number of patrons, and gives the last of them;
-// 0 when there are no more. Nothing is sent.
-func WorkOut(a *act.Act, stage int, day calendar.Date, after int64) (int64, error) {
-	const patrons = 2000
-	s := Overdue[stage]
-	from, last := plan.DueBetween(plan.Overdue, stage, day)
-	loans, err := noticesdb.OverdueLoans(a.Tx, s.ID, from.UTC(), last.UTC(), after, patrons)
-	if err != nil || len(loans) == 0 {
-		return 0, err
+// longestLost is the number of days after the due date until which a loan that counts as lost is told of.
+const longestLost = 200
+
+func loans(a *act.Act, from, to calendar.Date, after int64, most int) ([]noticesdb.Candidate, error) {
+	plans := a.Network.Plans
+	ahead, _ := plans.Furthest(plan.BeforeDue)
+	_, back := plans.Furthest(plan.Overdue)
+	if len(plans.Ordered(plan.Lost)) > 0 {
+		back = max(back, longestLost)
 	}
-	mailing, err := noticesdb.MailingOf(a.Tx, s.ID, day.UTC())
+	return noticesdb.Loans(a.Tx, from.Add(-back-1).UTC(), to.Add(ahead).UTC(), after, most)
+}
+
+func ofLoan(a *act.Act, c *noticesdb.Candidate, day calendar.Date) []dated {
+	branch, err := a.Network.Branch(c.BranchCode)
 	if err != nil {
-		return 0, err
+		return nil
 	}
-	if mailing.State != "trial" { // dealt with already; what has come since is told of tomorrow
-		return 0, nil
+	due := loansdb.DueOf(c.DueDate, c.DueAt)
+	on := due.Date
+	if due.Hours {
+		on = branch.Date(due.At)
 	}
-	var messages []noticesdb.Message
-	var groups [][]noticesdb.Overdue
-	for len(loans) > 0 {
-		n := 1
-		for n < len(loans) && loans[n].PatronID == loans[0].PatronID {
-			n++
-		}
-		m, err := s.message(a, loans[:n])
-		if err != nil {
-			return 0, err
-		}
-		m.MailingID = &mailing.ID
-		messages, groups = append(messages, m), append(groups, loans[:n])
-		loans = loans[n:]
+	switch {
+	case c.Lost:
+		return []dated{{plan.Lost, on}}
+	case on > day:
+		return []dated{{plan.BeforeDue, on}}
+	case on == day:
+		return []dated{{plan.DueToday, on}}
 	}
-	return messages[len(messages)-1].PatronID, noticesdb.AddOverdue(a.Tx, messages, groups)
+	return []dated{{plan.Overdue, on}}
 }
 
-func (s Stage) message(a *act.Act, loans []noticesdb.Overdue) (noticesdb.Message, error) {
-	items := make([]map[string]any, len(loans))
-	for k := range loans {
-		branch, err := a.Network.Branch(loans[k].BranchCode)
-		if err != nil {
-			return noticesdb.Message{}, err
-		}
-		due := loansdb.DueOf(loans[k].DueDate, loans[k].DueAt)
-		items[k] = map[string]any{"title": loans[k].Title, "due": due.Say(branch), "branch": branch.Name}
+func holds(a *act.Act, from, to calendar.Date, after int64, most int) ([]noticesdb.Candidate, error) {
+	ahead, _ := a.Network.Plans.Furthest(plan.HoldExpiring)
+	if ahead == 0 {
+		return nil, nil
 	}
-	count := "an item"
-	if len(loans) > 1 {
-		count = calendar.Count(len(loans), "item")
-	}
-	p := peopledb.Patron{
-		LegalName: loans[0].LegalName, PreferredName: loans[0].PreferredName, Email: loans[0].Email,
-		Phone:   loans[0].Phone,
-		Address: loans[0].Address,
-	}
-	way, address := reach(loans[0].Notices, person.Overdue, &p)
-	subject, body, err := s.write(
-		map[string]any{"name": p.Name(), "count": count, "items": items, "network": a.Network.Name},
-	)
-	return noticesdb.Message{
-		Stage: s.ID, PatronID: loans[0].PatronID, Channel: string(way), Address: address, Subject: subject,
-		Body:  body,
-		Items: len(loans), State: "trial", At: a.Now,
-	}, err
+	return noticesdb.HoldsOnShelf(a.Tx, from.UTC(), to.Add(ahead).UTC(), after, most)
 }
 
-// StageName is the name of a stage.
-func StageName(id string) string {
-	for _, s := range append(Overdue, holdReady, lentNow) {
-		if s.ID == id {
-			return s.Name
+func ofHold(_ *act.Act, c *noticesdb.Candidate, _ calendar.Date) []dated {
+	return []dated{{plan.HoldExpiring, *store.DateOf(c.DueDate)}}
+}
+
+func patrons(a *act.Act, from, to calendar.Date, after int64, most int) ([]noticesdb.Candidate, error) {
+	which, none := noticesdb.Which{}, true
+	if ahead, _ := a.Network.Plans.Furthest(plan.CardExpiring); ahead > 0 {
+		which.CardAfter, which.CardLast, none = store.Column(from), store.Column(to.Add(ahead)), false
+	}
+	for _, code := range a.Network.Plans.Ordered(plan.Owed) {
+		if sum := a.Network.Plans[code].Sum; which.Owing == nil || *sum < *which.Owing {
+			which.Owing, none = sum, false
 		}
 	}
-	return id
+	if months := a.Network.Settled.Confirm; months > 0 && len(a.Network.Plans.Ordered(plan.Details)) > 0 {
+		before := to.UTC().AddDate(0, -months, 0)
+		which.Unconfirmed, none = &before, false
+	}
+	if none {
+		return nil, nil
+	}
+	return noticesdb.Patrons(a.Tx, which, after, most, a.Now)
 }
 
-// lately is how many messages a patron's page shows.
-const lately = 20
-
-// OfPatron gives what a patron was told lately, newest first.
-func OfPatron(a *act.Act, patron int64) ([]Message, error) {
-	rows, err := noticesdb.MessagesOf(a.Tx, patron, lately)
-	out := []Message{}
-	for k := range rows {
-		out = append(out, showMessage(&rows[k]))
+func ofPatron(a *act.Act, c *noticesdb.Candidate, day calendar.Date) []dated {
+	out := []dated{{plan.Owed, day}}
+	if until := store.DateOf(c.CardUntil); until != nil {
+		out = append(out, dated{plan.CardExpiring, *until})
 	}
-	return out, err
-}
-
-// Lent mails a patron what was lent to them, each with its title and when it is due.
-func Lent(a *act.Act, p *peopledb.Patron, items []map[string]any) error {
-	subject, body, err := lentNow.write(map[string]any{
-		"name": p.Name(), "branch": a.Network.BranchName(a.Who.Branch), "items": items, "network": a.Network.Name,
-	})
-	if err != nil {
-		return err
+	if c.Unconfirmed {
+		out = append(out, dated{plan.Details, day})
 	}
-	return Queue(a, &noticesdb.Message{
-		Stage: lentNow.ID, PatronID: p.ID, Channel: string(person.ByMail), Address: p.Email,
-		Subject: subject, Body: body,
-		Items: len(items),
-	})
+	return out
 }

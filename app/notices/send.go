@@ -1,9 +1,12 @@
 // Package notices tells patrons: it works out who is to be told what, and sends it.
 //
-// A message is written to the database in the act that causes it, together with a job that sends it. Sending marks the
-// message first, with the attempt it is, so that a program killed in the middle leaves it unclear, for a person to
-// decide, rather than sent twice. How an attempt ended is written apart from the attempt's own time limit, and only
-// where no later attempt has begun.
+// What a plan of the network tells is a notice, one for each loan, hold or account. Those of a night stand in a trial run until somebody
+// sends it; those of what happens at the desk are told at once. What one person is told by one way is one message. It gets its words when
+// it leaves: what is no longer so by then is not told.
+//
+// Sending marks the message first, with the attempt it is, so that a program killed in the middle leaves it unclear, for a person to
+// decide, rather than sent twice. How an attempt ended is written apart from the attempt's own time limit, and only where no later attempt
+// has begun. Begin to read with WorkOut, Send and Sender.
 package notices
 
 import (
@@ -37,17 +40,6 @@ type SendArgs struct {
 
 // Kind names the job in the queue.
 func (SendArgs) Kind() string { return "send_message" }
-
-// Queue writes a message and the job that sends it, in the act's transaction. Without an address it
-// is kept as such, for the list of those who could not be told.
-func Queue(a *act.Act, m *noticesdb.Message) error {
-	first := plan.First(person.Way(m.Channel), m.Address)
-	m.At, m.State, m.Items = a.Now, string(first), max(m.Items, 1)
-	if err := noticesdb.AddMessage(a.Tx, m); err != nil || first != plan.Again {
-		return err
-	}
-	return a.Enqueue(SendArgs{m.ID})
-}
 
 // Mailer sends mail to one server, from one sender.
 type Mailer struct {
@@ -168,22 +160,71 @@ func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
 // whileOff is the time after which it is checked again whether email can be sent.
 const whileOff = 2 * time.Minute
 
-// Work sends the message of a job unless that has been done or begun before. While mail is off it waits.
+// begin marks a message as being sent, in the words in which it leaves. What is no longer so is left out of it; where nothing is left, it
+// is not sent. Nil where it is not to be sent, or has been.
+func begin(a *act.Act, id int64) (*noticesdb.Message, error) {
+	m, err := noticesdb.ToSend(a.Tx, id)
+	if err != nil || m == nil {
+		return nil, err
+	}
+	told, err := noticesdb.OfMessages(a.Tx, []int64{id})
+	if err != nil {
+		return nil, err
+	}
+	why := "Nothing of it is left"
+	holds := told[:0]
+	for k := range told {
+		if says := overtaken(a, &told[k]); says != "" {
+			noticesdb.Overtake(a.Tx, told[k].ID, says)
+			why = says
+			continue
+		}
+		holds = append(holds, told[k])
+	}
+	if len(holds) == 0 && m.Body == "" {
+		noticesdb.Overtaken(a.Tx, id, why)
+		a.Touch(event.Notices)
+		return nil, nil
+	}
+	if len(holds) > 0 {
+		people, err := noticesdb.Recipients(a.Tx, []int64{m.PatronID})
+		if err != nil {
+			return nil, err
+		}
+		says, err := compose(a, &people[0], holds)
+		if err != nil {
+			return nil, err
+		}
+		m.Subject, m.Body, m.Items, m.Kind = says.Subject, says.Body, len(holds), holds[0].Kind
+	}
+	noticesdb.BeginSending(a.Tx, m)
+	return m, nil
+}
+
+// Work sends the message of a job unless that has been done or begun before. While mail is off, and outside of the hours in which messages
+// leave, it waits.
 func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
-	var off Off
-	by, err := act.Look(ctx, s.House, act.Machine, func(a *act.Act) (m Mailer, err error) {
-		m, off = mailer(a)
-		return m, nil
+	var by Mailer
+	var wait time.Duration
+	m, err := act.Do(ctx, s.House, act.Machine, "", nil, func(a *act.Act) (m *noticesdb.Message, err error) {
+		var off Off
+		wait = a.Network.Settled.Notices.Hours.Wait(a.Now, a.Network.Location)
+		if by, off = mailer(a); off != On {
+			wait = whileOff
+		}
+		if wait > 0 {
+			return nil, nil
+		}
+		return begin(a, job.Args.Message)
 	})
 	if err != nil {
 		return err
 	}
-	if off != On {
-		return river.JobSnooze(whileOff)
+	if wait > 0 {
+		return river.JobSnooze(wait)
 	}
-	m, err := noticesdb.BeginSending(ctx, s.House.Store, job.Args.Message)
-	if err != nil || m == nil {
-		return err
+	if m == nil {
+		return nil
 	}
 	bounded, cancel := context.WithTimeout(ctx, attempt)
 	ended, failed := by.Send(bounded, m)
@@ -201,7 +242,7 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	_, err = act.Do(after, s.House, act.Machine, "", nil, func(a *act.Act) (struct{}, error) {
 		ours, err := noticesdb.Sent(a.Tx, m, a.Now)
 		if err == nil && ours {
-			a.Tell(event.Event{Kind: event.Told, Patron: m.PatronID, Message: m.ID, Detail: event.Detail{Stage: m.Stage}})
+			a.Tell(event.Event{Kind: event.Told, Patron: m.PatronID, Message: m.ID, Detail: event.Detail{Stage: KindName(m.Kind)}})
 		}
 		return struct{}{}, err
 	})

@@ -14,6 +14,8 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/notices"
 	"nevrin/app/outside"
+	"nevrin/core/person"
+	"nevrin/core/plan"
 	"nevrin/core/role"
 	"nevrin/standin"
 	"nevrin/store/noticesdb"
@@ -29,13 +31,13 @@ func TestMailServerDownThenUp(t *testing.T) {
 	subject := "Bereit für Sie: Straße № 4"
 	m := testkit.Do(t, h, testkit.Somebody(t, h, "maren"), func(a *act.Act) (*noticesdb.Message, error) {
 		m := &noticesdb.Message{
-			Stage:    "hold_ready",
+			Kind:     plan.HoldReady,
 			PatronID: patron,
 			Address:  "reader@post.invalid",
 			Subject:  subject,
 			Body:     "Dear reader,\n\na line = another.\n",
 		}
-		return m, notices.Queue(a, m)
+		return m, queue(a, m)
 	})
 	smtp, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
@@ -94,6 +96,12 @@ func TestMailServerDownThenUp(t *testing.T) {
 	assert.Equal(t, "unclear", testkit.Text(t, h, "SELECT state FROM messages WHERE id = ?", m.ID))
 }
 
+// queue writes a message as it stands in the queue, with its words.
+func queue(a *act.Act, m *noticesdb.Message) error {
+	m.Channel, m.State, m.Items, m.At = person.ByMail, "queued", 1, a.Now
+	return noticesdb.AddMessage(a.Tx, m)
+}
+
 // sending is a message on its way, with a sender to a mail server that takes connections and never answers.
 func sending(t *testing.T, w *testkit.World) (*noticesdb.Message, *notices.Sender) {
 	t.Helper()
@@ -102,13 +110,13 @@ func sending(t *testing.T, w *testkit.World) (*noticesdb.Message, *notices.Sende
 	t.Cleanup(func() { _ = silent.Close() })
 	m := testkit.Do(t, w.House, w.Staff(role.Supervisor, "HVH"), func(a *act.Act) (*noticesdb.Message, error) {
 		m := &noticesdb.Message{
-			Stage:    "hold_ready",
+			Kind:     plan.HoldReady,
 			PatronID: w.Patron("HVH"),
 			Address:  "reader@post.invalid",
 			Subject:  "Ready",
 			Body:     "Ready.",
 		}
-		return m, notices.Queue(a, m)
+		return m, queue(a, m)
 	})
 	w.House.Mail = outside.MailServer{
 		Host: "127.0.0.1", Port: silent.Addr().(*net.TCPAddr).Port, Patience: 2 * time.Second,

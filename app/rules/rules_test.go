@@ -169,7 +169,7 @@ func TestSetUp(t *testing.T) {
 	require.NoError(
 		t,
 		testkit.SQL(h).
-			Exec("TRUNCATE network, branches, runs, classes, editions, staff, patrons, titles, items, loans, holds, transits, ledger, told, messages, partners, requests, exchanges, return_lines, return_runs, misses CASCADE").
+			Exec("TRUNCATE network, branches, runs, classes, editions, staff, patrons, titles, items, loans, holds, transits, ledger, notices, messages, partners, requests, exchanges, return_lines, return_runs, misses CASCADE").
 			Error,
 	)
 	conflicting := network

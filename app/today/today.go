@@ -25,7 +25,7 @@ type Row struct {
 	Fetch   Count         `json:"fetch"`
 	Clear   Count         `json:"clear" doc:"Hold shelf to clear"`
 	Coming  Count         `json:"coming" doc:"Items on their way here; late: past their promise"`
-	Overdue Count         `json:"overdue" doc:"Late loans of this branch; late: not told yet"`
+	Overdue Count         `json:"overdue" doc:"Late loans of this branch"`
 	Ready   Count         `json:"ready" doc:"On the hold shelf"`
 	Missing Count         `json:"missing" doc:"Items reported missing"`
 }

@@ -34,7 +34,7 @@ type part interface {
 var parts = map[string]part{
 	"settings": partOf(settings{}), "numbers": partOf(numbers{}), "network": partOf(own{}), "branch": partOf(branches{}),
 	"station": partOf(stations{}), "class": partOf(classes{}), "choice": partOf(choices{}), "staff": partOf(persons{}),
-	"partner": partOf(outside{}), "run": partOf(trips{}),
+	"partner": partOf(outside{}), "run": partOf(trips{}), "plan": partOf(plans{}), "wording": partOf(wordings{}),
 }
 
 // sort is a part by the type of its document.

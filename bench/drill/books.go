@@ -58,7 +58,7 @@ var sums = []struct{ what, query string }{
 		"steps of a night done twice or open",
 		"nights WHERE ended_at IS NULL AND day < (SELECT (shows + (clock_timestamp() - real_at))::date FROM training_clock)",
 	},
-	{"things told twice", "(SELECT 1 FROM told GROUP BY stage, loan_id, hold_id, due_date, due_at HAVING count(*) > 1) x"},
+	{"things told twice", "(SELECT 1 FROM notices WHERE (loan_id IS NOT NULL OR hold_id IS NOT NULL) AND state IN ('trial', 'approved', 'told') GROUP BY kind, stage, loan_id, hold_id, due_date, due_at HAVING count(*) > 1) x"},
 }
 
 // books sums the books up.

@@ -377,8 +377,9 @@ func (d *drill) nights() {
 		longest = max(longest, time.Since(begun))
 		return done, steps
 	}
-	twice := `SELECT count(*)::text FROM (SELECT 1 FROM told d JOIN messages m ON m.id = d.message_id
-		GROUP BY d.stage, d.loan_id, d.hold_id, d.due_date, d.due_at HAVING count(*) > 1) x`
+	twice := `SELECT count(*)::text FROM (SELECT 1 FROM notices d WHERE d.state IN ('trial', 'approved', 'told')
+		AND (d.loan_id IS NOT NULL OR d.hold_id IS NOT NULL)
+		GROUP BY d.kind, d.stage, d.loan_id, d.hold_id, d.due_date, d.due_at HAVING count(*) > 1) x`
 	done, steps := "", ""
 	for range 3 {
 		done, steps = next(func() {})
@@ -414,7 +415,7 @@ func (d *drill) nights() {
 func (d *drill) fullMailbox() {
 	waiting := "SELECT count(*)::text FROM messages WHERE state = 'queued' OR state = 'sending'"
 	free := fill(d.mail)
-	d.set(`INSERT INTO messages (stage, patron_id, address, subject, body, state, at)
+	d.set(`INSERT INTO messages (kind, patron_id, address, subject, body, state, at)
 		SELECT 'ready', id, 'drill' || id || '@post.invalid', 'Drill', 'Drill', 'queued', now() FROM patrons ORDER BY id LIMIT 20`)
 	d.set(`INSERT INTO river_job (args, kind, max_attempts, queue, state, priority)
 		SELECT jsonb_build_object('message', id), 'send_message', 1000, 'default', 'available', 1 FROM messages WHERE subject = 'Drill'`)

@@ -125,13 +125,13 @@ func acts(client *http.Client, base string, db *sql.DB) {
 	show("an inventory ended with 20,000 missing", took)
 
 	var mailing, letters int64
-	err = db.QueryRow(`SELECT m.id, (SELECT count(*) FROM messages g WHERE g.mailing_id = m.id) FROM mailings m
+	err = db.QueryRow(`SELECT m.id, (SELECT count(DISTINCT (recipient_id, channel)) FROM notices g WHERE g.mailing_id = m.id) FROM mailings m
 		WHERE state = 'trial' ORDER BY 2 DESC LIMIT 1`).Scan(&mailing, &letters)
 	if errors.Is(err, sql.ErrNoRows) {
 		fmt.Println("no trial run of a mailing waits")
 		return
 	}
 	check(err)
-	took = send(fmt.Sprintf("/api/mailings/%d/send", mailing), map[string]any{"leave_out": []int64{}}, &done)
+	took = send("/api/mailings/send", map[string]any{"runs": []int64{mailing}}, &done)
 	show(fmt.Sprintf("a trial run of %d messages sent", letters), took)
 }

@@ -403,6 +403,8 @@ func start(
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &notices.Sender{House: house})
 	river.AddWorker(workers, &notices.Reclaimer{House: house})
+	river.AddWorker(workers, &notices.Gatherer{House: house})
+	river.AddWorker(workers, &notices.Composer{House: house})
 	river.AddWorker(workers, &night.Worker{House: house})
 	river.AddWorker(workers, &partners.Sender{House: house})
 	river.AddWorker(workers, &rules.Rehearser{House: house})

@@ -86,3 +86,9 @@ func (w Ways) Of(n Notice, r *Record) Way {
 	}
 	return ""
 }
+
+// Reaches tells whether somebody can be told by a way: their record has what it needs.
+func (w Way) Reaches(r *Record) bool {
+	a, known := addresses[w]
+	return known && a.has(r)
+}

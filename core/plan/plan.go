@@ -1,23 +1,225 @@
-// Package plan decides which notice is due for whom: the stages of being overdue, by days past the
-// due date. A loan is in one stage at a time, the latest whose day has come.
 package plan
 
-import "nevrin/core/calendar"
+import (
+	"fmt"
+	"slices"
+	"strings"
 
-// Stage is one stage of overdue notices.
+	"nevrin/core/calendar"
+	"nevrin/core/expect"
+	"nevrin/core/money"
+	"nevrin/core/person"
+)
+
+// Plan is what a network tells of one kind: to whom, when, by which way and in which words. Among the active plans of a kind the first
+// one that fits decides.
+type Plan struct {
+	Name     string        `json:"name" minLength:"1" maxLength:"80"`
+	Kind     Kind          `json:"kind" enum:"before_due,due_today,overdue,lost,hold_ready,hold_expiring,hold_expired,hold_cancelled,card_expiring,details,owed,receipt"`
+	Active   bool          `json:"active"`
+	Position int           `json:"position" minimum:"0" maximum:"10000" doc:"Plans of a kind are tried from the lowest on"`
+	Trusted  bool          `json:"trusted" doc:"A trial run goes out by itself while its numbers are as usual"`
+	Stages   []Stage       `json:"stages" minItems:"1" maxItems:"5" nullable:"false" doc:"One, or several of what is overdue"`
+	OpenDays bool          `json:"open_days" doc:"Days are counted as days on which the branch is open"`
+	Sum      *money.Amount `json:"sum,omitempty" minimum:"1" maximum:"100000000" doc:"Of charges: the sum from which on they are told of, in minor units"`
+	To       To            `json:"to" enum:"patron,guardian,household,adult"`
+	Ways     []person.Way  `json:"ways" minItems:"1" maxItems:"3" nullable:"false" enum:"mail,phone,letter" doc:"In this order, where the patron has chosen none"`
+	For      Scope         `json:"for"`
+}
+
+// Stage is one step of a plan.
 type Stage struct {
-	ID       string
-	DaysLate int // told from this many days after the due date
+	Days    int    `json:"days" minimum:"0" maximum:"366" doc:"Days before or after the day in question"`
+	Wording string `json:"wording" minLength:"1" maxLength:"40" doc:"The code of the wording"`
 }
 
-// Overdue are the stages, mildest first.
-var Overdue = []Stage{{"overdue_1", 3}, {"overdue_2", 14}}
+// To is who gets what a plan tells.
+type To string
 
-// DueBetween gives the due dates whose loans are in stage k on a day: after the first and up to the last.
-func DueBetween(stages []Stage, k int, day calendar.Date) (after, last calendar.Date) {
-	last = day.Add(-stages[k].DaysLate)
-	if k+1 < len(stages) {
-		return day.Add(-stages[k+1].DaysLate), last
+// Who gets it. Where somebody has none of these, it goes to the patron.
+const (
+	ToPatron    To = "patron"
+	ToGuardian  To = "guardian"
+	ToHousehold To = "household" // who answers for all of the household
+	ToAdult     To = "adult"     // who answers for the roster, with one list for all of it
+)
+
+// Scope narrows a plan. A list that is empty leaves all in.
+type Scope struct {
+	Classes     []string `json:"classes" maxItems:"50" nullable:"false"`
+	Homes       []string `json:"homes" maxItems:"100" nullable:"false" doc:"Home branches of patrons"`
+	Branches    []string `json:"branches" maxItems:"100" nullable:"false" doc:"Where something was lent, or waits"`
+	Materials   []string `json:"materials" maxItems:"50" nullable:"false"`
+	Collections []string `json:"collections" maxItems:"100" nullable:"false"`
+	Owners      []string `json:"owners" maxItems:"100" nullable:"false" doc:"Branches that own the items"`
+	Rosters     []int64  `json:"rosters" maxItems:"50" nullable:"false"`
+}
+
+// Facts are what a scope looks at. What does not apply is empty.
+type Facts struct {
+	Class, Home, Branch, Material, Collection, Owner string
+	Rosters                                          []int64
+}
+
+// Fits tells whether a scope takes somebody or something in.
+func (s *Scope) Fits(f *Facts) bool {
+	in := func(list []string, is string) bool { return len(list) == 0 || slices.Contains(list, is) }
+	return in(s.Classes, f.Class) && in(s.Homes, f.Home) && in(s.Branches, f.Branch) && in(s.Materials, f.Material) &&
+		in(s.Collections, f.Collection) && in(s.Owners, f.Owner) &&
+		(len(s.Rosters) == 0 || slices.ContainsFunc(f.Rosters, func(r int64) bool { return slices.Contains(s.Rosters, r) }))
+}
+
+// Plans are a network's plans by their codes.
+type Plans map[string]*Plan
+
+// Ordered gives the codes of the active plans of a kind in the order in which they are tried.
+func (p Plans) Ordered(k Kind) []string {
+	return slices.DeleteFunc(p.All(k), func(code string) bool { return !p[code].Active })
+}
+
+// All gives the codes of all plans of a kind in the order in which they are tried.
+func (p Plans) All(k Kind) []string {
+	var codes []string
+	for code, one := range p {
+		if one.Kind == k {
+			codes = append(codes, code)
+		}
 	}
-	return calendar.MakeDate(1, 1, 1), last
+	slices.SortFunc(codes, func(x, y string) int {
+		if d := p[x].Position - p[y].Position; d != 0 {
+			return d
+		}
+		return strings.Compare(x, y)
+	})
+	return codes
 }
+
+// Of gives the plan that decides for somebody: the first active one of the kind that fits. Empty: nothing is told.
+func (p Plans) Of(k Kind, f *Facts) string {
+	for _, code := range p.Ordered(k) {
+		if p[code].For.Fits(f) {
+			return code
+		}
+	}
+	return ""
+}
+
+// Check tells what is wrong with a plan.
+func (p *Plan) Check() error {
+	sort, ok := SortOf(p.Kind)
+	switch {
+	case !ok:
+		return expect.Errorf("one of the kinds of notices", "the kind %q", p.Kind)
+	case len(p.Stages) == 0:
+		return expect.Errorf("at least one", "a plan without a stage")
+	case sort.Days != "after" && len(p.Stages) > 1:
+		return expect.Errorf("one", "%d stages for %s", len(p.Stages), sort.Name)
+	case sort.Days == "" && p.Stages[0].Days != 0:
+		return expect.Errorf("none", "a number of days for %s", sort.Name)
+	case sort.Days != "" && p.Stages[0].Days < 1:
+		return expect.Errorf("1 or more", "%d days for %s", p.Stages[0].Days, sort.Name)
+	case sort.Sum != (p.Sum != nil):
+		return expect.Errorf("one for charges and for nothing else", "a sum for %s", sort.Name)
+	case p.Sum != nil && *p.Sum <= 0:
+		return expect.Errorf("more than 0", "a sum of %d", *p.Sum)
+	case !slices.Contains([]To{ToPatron, ToGuardian, ToHousehold, ToAdult}, p.To):
+		return expect.Errorf("patron, guardian, household or adult", "%q as who gets it", p.To)
+	case len(p.Ways) == 0:
+		return expect.Errorf("at least one way", "a plan that goes by none")
+	case p.Trusted && !sort.Nightly:
+		return expect.Errorf("a plan of the night", "%s cannot go out by itself after a trial run: it", sort.Name)
+	}
+	for k, way := range p.Ways {
+		if !slices.Contains(Ways, way) {
+			return expect.Errorf(fmt.Sprintf("one of %v", Ways), "the way %q", way)
+		}
+		if slices.Contains(p.Ways[:k], way) {
+			return expect.Errorf("each way once", "%q twice", way)
+		}
+	}
+	for k := 1; k < len(p.Stages); k++ {
+		if p.Stages[k].Days <= p.Stages[k-1].Days {
+			return expect.Errorf("later ones to have more days", "%d days after %d", p.Stages[k].Days, p.Stages[k-1].Days)
+		}
+	}
+	return nil
+}
+
+// Ways are those by which notices go.
+var Ways = []person.Way{person.ByMail, person.ByPhone, person.ByLetter}
+
+// Reach gives the way by which something goes to somebody: the one that they have chosen, if they can be reached by it, or else the
+// first of the plan's by which they can. Empty: there is none. NotTold where they have chosen that and may.
+func (p *Plan) Reach(chosen person.Ways, r *person.Record) person.Way {
+	sort, _ := SortOf(p.Kind)
+	if way, has := chosen[sort.group]; has {
+		if way == person.NotTold && sort.Optional() || way != person.NotTold && way.Reaches(r) {
+			return way
+		}
+	}
+	for _, way := range p.Ways {
+		if way.Reaches(r) {
+			return way
+		}
+	}
+	return ""
+}
+
+// Stage gives the stage that something has reached on a day, and -1 where it has reached none: the last one whose day has come. Of what
+// lies ahead the stage is reached from its day until the day in question; of what is past, from its day on.
+func (p *Plan) Stage(b *calendar.Branch, of, day calendar.Date) int {
+	sort, _ := SortOf(p.Kind)
+	switch sort.Days {
+	case "before":
+		if of > day && p.between(b, day, of) <= p.Stages[0].Days {
+			return 0
+		}
+	case "after":
+		for k := len(p.Stages) - 1; k >= 0; k-- {
+			if of < day && p.between(b, of, day) >= p.Stages[k].Days {
+				return k
+			}
+		}
+	default:
+		if p.Kind != DueToday || of == day {
+			return 0
+		}
+	}
+	return -1
+}
+
+// between counts the days from one date to a later one: all of them, or those on which the branch is open after the first.
+func (p *Plan) between(b *calendar.Branch, from, to calendar.Date) int {
+	if !p.OpenDays || b == nil {
+		return to.DaysSince(from)
+	}
+	n := 0
+	for d := from.Add(1); d <= to; d++ {
+		if b.OpenOn(d) {
+			n++
+		}
+	}
+	return n
+}
+
+// Furthest gives how many days ahead and back of a day something can lie that a plan of a kind tells of; open days are counted as if the
+// branch were open on one day of three. Nothing lies further back than that is told for the first time.
+func (p Plans) Furthest(k Kind) (ahead, back int) {
+	for _, code := range p.Ordered(k) {
+		most := p[code].Stages[len(p[code].Stages)-1].Days
+		if p[code].OpenDays {
+			most *= 3
+		}
+		sort, _ := SortOf(k)
+		switch {
+		case sort.Days == "before":
+			ahead = max(ahead, most)
+		case k == Overdue:
+			back = max(back, most+catchUp)
+		}
+	}
+	return ahead, back
+}
+
+// catchUp is the number of days after its last stage in which something that is late is still told of for the first time.
+const catchUp = 60

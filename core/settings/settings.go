@@ -15,6 +15,7 @@ import (
 	"nevrin/core/loan"
 	"nevrin/core/money"
 	"nevrin/core/person"
+	"nevrin/core/plan"
 	"nevrin/core/queue"
 	"nevrin/core/role"
 )
@@ -31,6 +32,7 @@ type Settings struct {
 	Confirm     int            `json:"confirm_months" minimum:"0" maximum:"120" doc:"After so many months a scan of the card asks whether the details are still right; 0: never"`
 	Records     Records        `json:"records" doc:"The service that is asked for records of titles"`
 	Mail        Mail           `json:"mail" doc:"From whom email to patrons comes"`
+	Notices     Notices        `json:"notices" doc:"When messages to patrons leave, and what they name"`
 	Counter     Counter        `json:"counter" doc:"How lending and taking back go"`
 	Money       Money          `json:"money" doc:"How money is taken and booked"`
 	Holds       Holds          `json:"holds" doc:"Who is next, and how holds are fetched and sent"`
@@ -88,6 +90,24 @@ func (m Mail) check() error {
 		return expect.Errorf("one too", "an address for answers without a sender")
 	}
 	return nil
+}
+
+// Notices are when messages to patrons leave, and what they name.
+type Notices struct {
+	Hours  plan.Hours `json:"hours" doc:"Messages leave between these times alone"`
+	Gather int        `json:"gather_minutes" minimum:"0" maximum:"240" doc:"What somebody is told as it happens waits so long for more, so that it is one message"`
+	Page   string     `json:"page" maxLength:"300" doc:"The address of the patrons' own page, as messages name it; empty: they name none"`
+}
+
+// check tells what is wrong with it.
+func (n Notices) check() error {
+	if n.Gather < 0 || n.Gather > 240 {
+		return expect.Errorf("from 0 to 240", "%d minutes in which messages are put together", n.Gather)
+	}
+	if at, err := url.Parse(n.Page); n.Page != "" && (err != nil || at.Host == "" || at.Scheme != "https" && at.Scheme != "http") {
+		return expect.Errorf("one that begins with https:// or http:// and names a host", "the address %q for the patrons' page", n.Page)
+	}
+	return n.Hours.Check()
 }
 
 // Limits are what staff can do without asking a supervisor.
@@ -288,6 +308,9 @@ func (s *Settings) Check() error {
 		return err
 	}
 	if err := s.Records.check(); err != nil {
+		return err
+	}
+	if err := s.Notices.check(); err != nil {
 		return err
 	}
 	if err := s.Mail.check(); err != nil {

@@ -83,7 +83,7 @@ func FollowSweep(tx *store.Tx,
 	tx.Queue(
 		fmt.Sprintf(
 			`WITH lines AS (UPDATE sweep_lines SET followed = $7 WHERE sweep_id = $1 AND loan_id = ANY($6) RETURNING *),
-			moved AS (UPDATE loans l SET told = false, due_date = s.day_%[2]s, due_at = s.at_%[2]s FROM lines s
+			moved AS (UPDATE loans l SET due_date = s.day_%[2]s, due_at = s.at_%[2]s FROM lines s
 			WHERE s.loan_id = l.id AND l.returned_at IS NULL AND l.due_date IS NOT DISTINCT
 				FROM s.day_%[1]s AND l.due_at IS NOT DISTINCT FROM s.at_%[1]s
 			RETURNING l.id, l.item_id, l.patron_id, l.due_date, l.due_at)

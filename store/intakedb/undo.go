@@ -40,7 +40,7 @@ var undoings = map[string]undoing{
 	"patrons": {
 		table: "patrons",
 		free: unrevised + ` AND o.balance = 0 AND o.forgotten_at IS NULL AND o.merged_into IS NULL AND o.pin_hash = ''
-			AND o.confirmed_on IS NULL AND ` + nothing("patron_id", "loans", "holds", "ledger", "return_lines", "messages", "partners",
+			AND o.confirmed_on IS NULL AND ` + nothing("patron_id", "loans", "holds", "ledger", "return_lines", "messages", "notices", "partners",
 			"requests", "reports", "consents", "roster_members", "claims", "sign_ups") + `
 			AND NOT EXISTS (SELECT 1 FROM patron_notes x WHERE x.patron_id = o.id AND x.at > $3)
 			AND NOT EXISTS (SELECT 1 FROM former_cards x WHERE x.patron_id = o.id AND x.ended_at > $3)
@@ -74,7 +74,7 @@ var undoings = map[string]undoing{
 	},
 	"loans": {
 		table: "loans",
-		free: loanAsCame + " AND NOT o.told AND " + nothing("loan_id", "ledger", "return_lines", "told", "requests",
+		free: loanAsCame + " AND " + nothing("loan_id", "ledger", "return_lines", "notices", "requests",
 			"reports",
 			"sweep_lines", "claims"),
 		goes: []string{
@@ -87,7 +87,7 @@ var undoings = map[string]undoing{
 	"holds": {
 		table: "holds",
 		free: "(o.state = 'waiting' OR o.state = 'ready' AND c.item_at IS NOT NULL) AND " +
-			nothing("hold_id", "misses", "transits", "told", "sweep_lines") + " AND " + nothing("filled_hold", "loans"),
+			nothing("hold_id", "misses", "transits", "notices", "sweep_lines") + " AND " + nothing("filled_hold", "loans"),
 		goes: []string{
 			`DELETE FROM whereabouts w USING holds h WHERE h.id = ANY($1) AND w.item_id = h.item_id AND w.place = 'hold_shelf'
 				AND w.ref = h.id`,

@@ -51,7 +51,9 @@ func Forget(tx *store.Tx, patron int64, now time.Time) (Forgotten, error) {
 			FROM patrons WHERE id = $1)),
 		holds_cut AS (UPDATE holds SET patron_id = NULL WHERE patron_id = $1 RETURNING id),
 		events_cut AS (UPDATE events SET patron_id = NULL WHERE patron_id = $1 RETURNING id),
-		dropped AS (DELETE FROM messages WHERE patron_id = $1 RETURNING id),
+		untold AS (DELETE FROM notices WHERE patron_id = $1 OR recipient_id = $1),
+		dropped AS (DELETE FROM messages m WHERE patron_id = $1 OR EXISTS (SELECT 1 FROM notices n WHERE n.message_id = m.id
+			AND n.patron_id = $1) RETURNING id),
 		asked AS (UPDATE requests SET patron_id = NULL, note = '' WHERE patron_id = $1 RETURNING id),
 		told AS (UPDATE reports SET patron_id = NULL, happened = 'The patron has been forgotten.', expected = ''
 			WHERE patron_id = $1),
@@ -140,7 +142,10 @@ func AllOf(tx *store.Tx, patron int64) (map[string]json.RawMessage, error) {
 		"disputes": `SELECT d.at, d.says, d.answer, d.ended_at FROM disputes d JOIN ledger c ON c.id = d.charge_id
 			WHERE c.patron_id = $1 ORDER BY d.id`,
 		"invoices": "SELECT number, day, due, addressed, note, withdrawn_at, reason FROM invoices WHERE patron_id = $1 ORDER BY id",
-		"messages": `SELECT at, stage, address, subject, body, state, sent_at FROM messages WHERE patron_id = $1 ORDER BY at`,
+		"messages": `SELECT at, kind, address, subject, body, state, sent_at FROM messages WHERE patron_id = $1 ORDER BY at`,
+		"notices": `SELECT n.at, n.kind, n.stage, n.channel, n.state, n.reason, t.name AS title, n.due_date, n.due_at FROM notices n
+			LEFT JOIN loans l ON l.id = n.loan_id LEFT JOIN holds h ON h.id = n.hold_id LEFT JOIN items i ON i.id = l.item_id
+			LEFT JOIN titles t ON t.id = coalesce(i.title_id, h.title_id) WHERE n.patron_id = $1 ORDER BY n.id`,
 		"asked_outside": `SELECT number, title, author, isbn, note, needed_by, due, stage, begun_at, moved_at
 			FROM requests
 			WHERE patron_id = $1 ORDER BY begun_at`,

@@ -98,10 +98,10 @@ func CutHolds(tx *store.Tx, before time.Time, most int) (int64, error) {
 // loan or a hold from being told of twice stays.
 func DropMessages(tx *store.Tx, before time.Time, most int) (int64, error) {
 	return tx.Exec(`DELETE FROM messages WHERE id IN (SELECT m.id FROM messages m WHERE m.at < $1
-			AND m.state IN ('sent', 'left_out', 'no_address', 'refused')
-			AND NOT EXISTS (SELECT 1 FROM told d JOIN loans l ON l.id = d.loan_id
+			AND m.state IN ('sent', 'overtaken', 'no_address', 'refused')
+			AND NOT EXISTS (SELECT 1 FROM notices d JOIN loans l ON l.id = d.loan_id
 				WHERE d.message_id = m.id AND l.returned_at IS NULL)
-			AND NOT EXISTS (SELECT 1 FROM told d JOIN holds h ON h.id = d.hold_id
+			AND NOT EXISTS (SELECT 1 FROM notices d JOIN holds h ON h.id = d.hold_id
 				WHERE d.message_id = m.id AND h.closed_at IS NULL)
 		ORDER BY m.at LIMIT $2)`, before, most)
 }

@@ -109,7 +109,7 @@ func ReopenLoan(tx *store.Tx, id int64) {
 // a calendar may have moved it.
 func RenewLoan(tx *store.Tx, was, l *Loan) {
 	tx.QueueOne(
-		`UPDATE loans SET told = false, due_date = $2, due_at = $3, renewals = $4, renewed_at = $5, edition_id = $6
+		`UPDATE loans SET due_date = $2, due_at = $3, renewals = $4, renewed_at = $5, edition_id = $6
 		WHERE id = $1 AND returned_at IS NULL
 			AND due_date IS NOT DISTINCT FROM $7 AND due_at IS NOT DISTINCT FROM $8`,
 		l.ID,

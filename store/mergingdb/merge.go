@@ -17,6 +17,8 @@ type Merged struct {
 	Lines    []int64  `json:"lines"`
 	Entries  []int64  `json:"entries"`
 	Messages []int64  `json:"messages"`
+	Told     []int64  `json:"told"` // notices that concern them
+	Gets     []int64  `json:"gets"` // notices that go to them
 	Requests []int64  `json:"requests"`
 	Reports  []int64  `json:"reports"`
 	Notes    []int64  `json:"notes"`
@@ -89,19 +91,25 @@ func FactsToMerge(tx *store.Tx, gone, kept int64) (*MergeFacts, error) {
 }
 
 // moved are the tables whose rows follow a person: where their ids are kept, and of what they are.
-func (m *Merged) moved() []struct {
-	table string
-	ids   *[]int64
-} {
-	return []struct {
-		table string
-		ids   *[]int64
-	}{
-		{"loans", &m.Loans}, {"holds", &m.Holds}, {"return_lines", &m.Lines}, {"ledger", &m.Entries},
-		{"messages", &m.Messages}, {"requests", &m.Requests}, {"reports", &m.Reports}, {"patron_notes", &m.Notes},
-		{"consents", &m.Consents}, {"events", &m.Events},
-		{"claims", &m.Claims}, {"invoices", &m.Invoices},
+func (m *Merged) moved() []moving {
+	const all = "true"
+	return []moving{
+		{"loans", "patron_id", all, &m.Loans}, {"holds", "patron_id", all, &m.Holds}, {"return_lines", "patron_id", all, &m.Lines},
+		{"ledger", "patron_id", all, &m.Entries},
+		// What is being gathered for either goes out by itself.
+		{"messages", "patron_id", "state <> 'gathering'", &m.Messages},
+		// What patrons were told of themselves concerned that record.
+		{"notices", "patron_id", "(loan_id IS NOT NULL OR hold_id IS NOT NULL)", &m.Told}, {"notices", "recipient_id", all, &m.Gets},
+		{"requests", "patron_id", all, &m.Requests}, {"reports", "patron_id", all, &m.Reports}, {"patron_notes", "patron_id", all, &m.Notes},
+		{"consents", "patron_id", all, &m.Consents}, {"events", "patron_id", all, &m.Events},
+		{"claims", "patron_id", all, &m.Claims}, {"invoices", "patron_id", all, &m.Invoices},
 	}
+}
+
+// moving is a column by which rows of a table are a person's, and which of them follow.
+type moving struct {
+	table, column, only string
+	ids                 *[]int64
 }
 
 // MergePatrons gives all that is of one record to another; both are locked, and of one title they have no two open holds. What
@@ -117,7 +125,7 @@ func MergePatrons(tx *store.Tx, gone, kept, staff int64, at time.Time, did *Merg
 		return err
 	}
 	for _, m := range did.moved() {
-		move := "UPDATE " + m.table + " SET patron_id = $2 WHERE patron_id = $1 RETURNING id"
+		move := "UPDATE " + m.table + " SET " + m.column + " = $2 WHERE " + m.column + " = $1 AND " + m.only + " RETURNING id"
 		if *m.ids, err = store.Each[int64](tx, move, gone, kept); err != nil {
 			return err
 		}
@@ -166,7 +174,7 @@ func Unmerge(tx *store.Tx, m *Merge, did *Merged, at time.Time) (err error) {
 		case "events":
 			args = append(args, store.NotNil(did.Loans), store.NotNil(did.Holds))
 		}
-		if _, err = tx.Exec("UPDATE "+table.table+" SET patron_id = $2 WHERE patron_id = $1 AND (id = ANY($3)"+
+		if _, err = tx.Exec("UPDATE "+table.table+" SET "+table.column+" = $2 WHERE "+table.column+" = $1 AND (id = ANY($3)"+
 			more[table.table]+")", args...); err != nil {
 			return err
 		}

@@ -1,6 +1,8 @@
 package networkdb
 
 import (
+	"encoding/json"
+
 	"nevrin/core/calendar"
 	"nevrin/core/money"
 	"nevrin/store"
@@ -122,3 +124,27 @@ func PutStation(tx *store.Tx, s *Station) {
 
 // DropStation takes a station away.
 func DropStation(tx *store.Tx, id int64) { tx.QueueOne("DELETE FROM stations WHERE id = $1", id) }
+
+// Coded is a document under a code: a plan of notices, or a wording.
+type Coded struct {
+	Code string          `gorm:"primaryKey"`
+	Doc  json.RawMessage `gorm:"type:jsonb"`
+}
+
+// Table is where documents of a sort are kept.
+type Table string
+
+// The tables of documents.
+const (
+	Plans    Table = "plans"
+	Wordings Table = "wordings"
+)
+
+// KeepCoded writes a document; nil drops it.
+func KeepCoded(tx *store.Tx, table Table, code string, doc json.RawMessage) {
+	if doc == nil {
+		tx.Queue("DELETE FROM "+string(table)+" WHERE code = $1", code)
+		return
+	}
+	tx.Queue("INSERT INTO "+string(table)+" (code, doc) VALUES ($1, $2) ON CONFLICT (code) DO UPDATE SET doc = excluded.doc", code, doc)
+}

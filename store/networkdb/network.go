@@ -44,6 +44,8 @@ type NetworkParts struct {
 	Classes  []Class
 	Choices  []Choice
 	Stations []Station
+	Plans    []Coded // of notices, where they differ from what is usual
+	Wordings []Coded
 }
 
 // Parts gives the rows that the network is made of.
@@ -55,6 +57,8 @@ func Parts(tx *store.Tx) (NetworkParts, error) {
 		tx.ORM().Order("kind, position, code").Find(&p.Classes).Error,
 		tx.ORM().Order("list, position, code").Find(&p.Choices).Error,
 		tx.ORM().Order("branch_code, name").Find(&p.Stations).Error,
+		tx.ORM().Table(string(Plans)).Order("code").Find(&p.Plans).Error,
+		tx.ORM().Table(string(Wordings)).Order("code").Find(&p.Wordings).Error,
 	)
 }
 

@@ -1,6 +1,7 @@
-// Package noticesdb keeps messages to patrons and the mailings they go out in.
+// Package noticesdb keeps what patrons are told: each notice by itself, the runs in which those of a night stand, and the messages in
+// which they go out.
 //
-// What has been told stands beside each loan and hold, so that nobody is told twice. Which notice is due is worked
-// out in app/notices; sending is claimed by one copy of the program at a time. Begin to read with Message and
-// Mailing.
+// A notice is of one loan, hold or patron and stands once, so that nobody is told twice; a message tells one person of one or more by one
+// way. Which notice is due is worked out in app/notices with core/plan; sending is claimed by one copy of the program at a time. Begin to
+// read with Notice and Message.
 package noticesdb

@@ -1,162 +1,230 @@
 package noticesdb
 
 import (
-	"encoding/json"
-	"fmt"
-	"strings"
 	"time"
 
 	"nevrin/core/calendar"
 	"nevrin/core/person"
-	"nevrin/core/plan"
 	"nevrin/store"
 )
 
-// Mailing is one batch of notices of a stage for a day.
+// Mailing is a run: what a plan tells on a day.
 type Mailing struct {
-	ID     int64
-	Stage  string
-	Day    time.Time `gorm:"type:date"`
-	State  string
-	SentAt *time.Time
+	ID       int64
+	Plan     string
+	Day      time.Time
+	State    string
+	SentAt   *time.Time
+	Messages *int // how many it told, once that is counted
+	Usual    bool // its numbers were as usual when the night had worked it out
 }
 
-// Overdue is a late loan to be told of.
-type Overdue struct {
-	LoanID, PatronID         int64
-	LegalName, PreferredName string
-	Email, Phone, Title      string
-	Address                  string // of the post, with town
-	Notices                  json.RawMessage
-	BranchCode               calendar.Code
-	DueDate, DueAt           *time.Time
-}
+const mailingColumns = "m.id, m.plan, m.day, m.state, m.sent_at, m.messages, m.usual"
 
-// OverdueLoans gives late loans whose due day at their branch is after one date and up to another, and of which nothing
-// was told in a stage as they are due now: patron by patron, from after one patron on, those of a number of patrons.
-func OverdueLoans(tx *store.Tx, stage string, after, last time.Time, from int64, patrons int) ([]Overdue, error) {
-	return store.List[Overdue](tx, `WITH late AS (
-			SELECT l.id, l.patron_id FROM branches b JOIN loans l ON l.branch_code = b.code AND l.due_date > $2
-				AND l.due_date <= $3
-			WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.patron_id > $4
-			UNION ALL
-			SELECT l.id, l.patron_id FROM loans l JOIN branches b ON b.code = l.branch_code
-			WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.due_at > $2::date::timestamptz
-				AND l.due_at < $3::date::timestamptz + interval '3 days'
-				AND (l.due_at AT TIME ZONE b.timezone)::date > $2 AND (l.due_at AT TIME ZONE b.timezone)::date <= $3
-					AND l.patron_id > $4),
-		open AS (SELECT late.id, late.patron_id FROM late JOIN loans l ON l.id = late.id
-			WHERE NOT EXISTS (SELECT 1 FROM claims c WHERE c.loan_id = l.id AND c.undone_at IS NULL)
-				AND NOT EXISTS (SELECT 1 FROM told WHERE told.loan_id = l.id AND told.stage = $1
-				AND told.due_date IS NOT DISTINCT FROM l.due_date AND told.due_at IS NOT DISTINCT FROM l.due_at)),
-		those AS (SELECT DISTINCT patron_id FROM open ORDER BY patron_id LIMIT $5)
-		SELECT l.id AS loan_id, p.id AS patron_id, p.legal_name, p.preferred_name, p.email, p.phone,
-			concat_ws(', ', nullif(p.address, ''),
-				nullif(concat_ws(' ', nullif(p.postal_code, ''), nullif(p.town, '')), '')) AS address,
-			p.notices, t.name AS title,
-			l.branch_code, l.due_date, l.due_at
-		FROM open JOIN those ON those.patron_id = open.patron_id JOIN loans l ON l.id = open.id
-			JOIN patrons p ON p.id = l.patron_id
-		JOIN items i ON i.id = l.item_id JOIN titles t ON t.id = i.title_id WHERE p.class <> 'partner'
-		ORDER BY p.id, coalesce(l.due_date, l.due_at), l.id`, stage, after, last, from, patrons)
-}
-
-// MailingOf gives the mailing of a stage for a day, made where it is not there yet.
-func MailingOf(tx *store.Tx, stage string, day time.Time) (*Mailing, error) {
+// MailingOf gives the run of a plan on a day, made where it is not there yet.
+func MailingOf(tx *store.Tx, code string, day time.Time) (*Mailing, error) {
 	id, err := tx.NextID()
 	if err != nil {
 		return nil, err
 	}
-	return store.One[Mailing](tx, `INSERT INTO mailings (id, stage, day, state) VALUES ($1, $2, $3, 'trial')
-		ON CONFLICT (stage, day) DO UPDATE SET stage = excluded.stage RETURNING id, stage, day, state, sent_at`, id, stage, day)
+	return store.One[Mailing](tx, `INSERT INTO mailings AS m (id, plan, day, state) VALUES ($1, $2, $3, 'trial')
+		ON CONFLICT (plan, day) DO UPDATE SET plan = excluded.plan RETURNING `+mailingColumns, id, code, day)
 }
 
-// AddOverdue writes messages of a mailing, and of which loans each tells.
-func AddOverdue(tx *store.Tx, messages []Message, loans [][]Overdue) error {
-	if len(messages) == 0 {
-		return nil
-	}
-	var all []int64
-	for k := range messages {
-		if err := AddMessage(tx, &messages[k]); err != nil {
-			return err
-		}
-		for _, l := range loans[k] {
-			all = append(all, l.LoanID)
-			tx.Queue("INSERT INTO told (stage, loan_id, due_date, due_at, message_id) VALUES ($1, $2, $3, $4, $5)",
-				messages[k].Stage, l.LoanID, l.DueDate, l.DueAt, messages[k].ID)
-		}
-	}
-	tx.Queue("UPDATE loans SET told = true WHERE id = ANY($1) AND NOT told", all)
-	return tx.Flush()
+// MailingLocked locks a run and gives it; nil where there is none.
+func MailingLocked(tx *store.Tx, id int64) (*Mailing, error) {
+	return store.One[Mailing](tx, "SELECT "+mailingColumns+" FROM mailings m WHERE m.id = $1 FOR UPDATE", id)
 }
 
-// untell drops what messages of a mailing told of, all or some of them, so that it comes up again.
-const untell = `WITH gone AS (DELETE FROM told USING messages s WHERE told.message_id = s.id AND s.mailing_id = $1
-		AND ($2::bigint[] IS NULL OR s.id = ANY($2)) RETURNING told.loan_id, told.stage)
-	UPDATE loans l SET told = EXISTS (SELECT 1 FROM told o WHERE o.loan_id = l.id
-			AND o.due_date IS NOT DISTINCT FROM l.due_date AND o.due_at IS NOT DISTINCT FROM l.due_at
-			AND o.stage <> gone.stage)
-	FROM gone WHERE gone.loan_id = l.id`
-
-// MailingShown is a mailing with its counts.
-type MailingShown struct {
-	Mailing
-	Patrons, Items, NoAddress, Queued, Sent, Unclear, Refused int
+// Count is the number of recipients and of things of a run in one state by one way.
+type Count struct {
+	MailingID int64
+	Channel   person.Way
+	State     string // of notices, or of their message where they have one
+	People    int
+	Things    int
 }
 
-// Mailings gives a page of the mailings, newest first.
-func Mailings(tx *store.Tx, page store.Page) ([]MailingShown, store.Page, error) {
+// Counts counts runs.
+func Counts(tx *store.Tx, mailings []int64) ([]Count, error) {
+	return store.List[Count](tx, `SELECT n.mailing_id, n.channel, coalesce(m.state, n.state) AS state,
+			count(DISTINCT n.recipient_id)::int AS people, count(*)::int AS things
+		FROM notices n LEFT JOIN messages m ON m.id = n.message_id WHERE n.mailing_id = ANY($1)
+		GROUP BY 1, 2, 3 ORDER BY 1, 2, 3`, mailings)
+}
+
+// Mailings gives a page of the runs, newest first.
+func Mailings(tx *store.Tx, page store.Page) ([]Mailing, store.Page, error) {
 	if page.After.Text == "" {
 		page.After.Text, page.After.ID = "infinity", 1<<62
 	}
-	at := func(m *MailingShown) store.Cursor { return store.Cursor{Text: store.DateOf(&m.Day).String(), ID: m.ID} }
-	return store.Paged(tx, page, at, `SELECT m.id, m.stage, m.day, m.state, m.sent_at, n.*
-		FROM mailings m CROSS JOIN LATERAL (SELECT count(*)::int AS patrons, coalesce(sum(s.items), 0)::int AS items,
-			count(*) FILTER (WHERE s.address = '')::int AS no_address, count(*) FILTER (WHERE s.state IN ('queued',
-				'sending'))::int AS queued,
-			count(*) FILTER (WHERE s.state = 'sent')::int AS sent,
-				count(*) FILTER (WHERE s.state = 'unclear')::int AS unclear,
-				count(*) FILTER (WHERE s.state = 'refused')::int AS refused
-			FROM messages s WHERE s.mailing_id = m.id) n
+	at := func(m *Mailing) store.Cursor { return store.Cursor{Text: store.DateOf(&m.Day).String(), ID: m.ID} }
+	return store.Paged(tx, page, at, "SELECT "+mailingColumns+` FROM mailings m
 		WHERE $1::bigint = 0 AND (m.day, m.id) < ($2::text::date, $3::bigint) ORDER BY m.day DESC, m.id DESC`)
 }
 
-// firstState is plan.First in SQL, for a message.
-var firstState = func() string {
-	var sql strings.Builder
-	sql.WriteString("CASE channel")
-	for _, way := range []person.Way{person.ByMail, person.ByPhone, person.ByLetter} {
-		fmt.Fprintf(&sql, " WHEN '%s' THEN CASE address WHEN '' THEN '%s' ELSE '%s' END", way, plan.First(way, ""), plan.First(way, "an address"))
+// Past gives the numbers of messages of the runs of a plan before a day that were sent, the latest first.
+func Past(tx *store.Tx, code string, day time.Time, most int) ([]int, error) {
+	return store.Each[int](tx, `SELECT messages FROM mailings WHERE plan = $1 AND day < $2 AND messages IS NOT NULL
+		ORDER BY day DESC LIMIT $3`, code, day, most)
+}
+
+// PastOf gives for each of some runs the numbers of messages of the runs of its plan before it that were sent, the latest first.
+func PastOf(tx *store.Tx, mailings []int64, most int) (map[int64][]int, error) {
+	rows, err := store.List[struct {
+		ID       int64
+		Messages []int
+	}](tx, `SELECT m.id, coalesce((SELECT array_agg(o.messages ORDER BY o.day DESC) FROM (SELECT day, messages FROM mailings
+				WHERE plan = m.plan AND day < m.day AND messages IS NOT NULL ORDER BY day DESC LIMIT $2) o), '{}') AS messages
+			FROM mailings m WHERE m.id = ANY($1)`, mailings, most)
+	out := map[int64][]int{}
+	for _, r := range rows {
+		out[r.ID] = r.Messages
 	}
-	return sql.String() + " END"
-}()
-
-// MailingLocked locks a mailing and gives it; nil where there is none.
-func MailingLocked(tx *store.Tx, id int64) (*Mailing, error) {
-	return store.One[Mailing](tx, "SELECT id, stage, day, state, sent_at FROM mailings WHERE id = $1 FOR UPDATE", id)
+	return out, err
 }
 
-// SendMailing queues the messages of a trial run but for those left out, which are not told of, so that they come up
-// again with the next night. It gives the ids of what is to be sent.
-func SendMailing(tx *store.Tx, id int64, leaveOut []int64, now time.Time) ([]int64, error) {
-	left := store.NotNil(leaveOut)
-	tx.Queue(untell, id, left)
-	tx.Queue("UPDATE messages SET state = 'left_out' WHERE mailing_id = $1 AND id = ANY($2)", id, left)
-	tx.Queue("UPDATE messages SET state = "+firstState+" WHERE mailing_id = $1 AND state = 'trial'", id)
-	tx.QueueOne("UPDATE mailings SET state = 'sent', sent_at = $2 WHERE id = $1 AND state = 'trial'", id, now)
-	q := &store.Questions{}
-	var ids []int64
-	store.AskEach(q, &ids, "SELECT id FROM messages WHERE mailing_id = $1 AND state = 'queued' ORDER BY id", id)
-	return ids, tx.Send(q)
+// Trials gives the trial runs of a day that the night has just worked out.
+func Trials(tx *store.Tx, day time.Time) ([]Mailing, error) {
+	return store.List[Mailing](tx, "SELECT "+mailingColumns+" FROM mailings m WHERE m.day = $1 AND m.state = 'trial' ORDER BY m.id FOR UPDATE", day)
 }
 
-// DropMailing gives a trial run up; what it told of comes up again. False where it is no trial run.
-func DropMailing(tx *store.Tx, id int64) (bool, error) {
+// MarkUsual writes whether the numbers of a run are as usual.
+func MarkUsual(tx *store.Tx, id int64, usual bool) {
+	tx.Queue("UPDATE mailings SET usual = $2 WHERE id = $1", id, usual)
+}
+
+// Person is somebody in a run with what they are told by one way.
+type Person struct {
+	RecipientID               int64
+	LegalName, PreferredName  string
+	Email, Phone              string
+	Address, PostalCode, Town string
+	BranchCode                calendar.Code // their home branch
+	Channel                   person.Way
+	State, Reason             string // of the notices, or of the message in which they went
+	Problem                   string
+	MessageID                 *int64
+	Things                    int
+	Titles                    *string // a few of them
+	About                     string  // of whom it is told, where that is somebody else
+}
+
+// People is the part of a run that is asked for.
+type People struct {
+	Mailing int64
+	Channel person.Way    // empty: all
+	Branch  calendar.Code // where something was lent or waits; empty: all
+	None    bool          // those alone who cannot be reached
+	Words   string        // in the name, in small letters; empty: all
+}
+
+// PeopleOf gives a page of those whom a run tells, by their numbers.
+func PeopleOf(tx *store.Tx, which People, page store.Page) ([]Person, store.Page, error) {
+	at := func(p *Person) store.Cursor {
+		return store.Cursor{ID: p.RecipientID, Text: string(p.Channel) + " " + p.State}
+	}
+	return store.Paged(tx, page, at, `WITH those AS (SELECT DISTINCT n.recipient_id AS id FROM notices n JOIN patrons p ON p.id = n.recipient_id
+			WHERE n.mailing_id = $1 AND ($2 = '' OR n.channel = $2) AND ($3 = '' OR n.branch_code = $3) AND (NOT $4::boolean OR n.channel = '')
+				AND ($5 = '' OR position($5 IN lower(p.legal_name || ' ' || p.preferred_name)) > 0)
+				AND $6::bigint = 0 AND n.recipient_id >= $8 ORDER BY 1 LIMIT $9)
+		SELECT p.id AS recipient_id, p.legal_name, p.preferred_name, p.email, p.phone, p.address, p.postal_code, p.town, p.branch_code, g.*
+		FROM those JOIN patrons p ON p.id = those.id CROSS JOIN LATERAL (
+			SELECT n.channel, coalesce(m.state, n.state) AS state, max(n.reason) AS reason, max(coalesce(m.problem, '')) AS problem,
+				max(n.message_id) AS message_id, count(*)::int AS things, left(string_agg(DISTINCT t.name, ', '), 200) AS titles,
+				coalesce(string_agg(DISTINCT CASE WHEN n.patron_id <> n.recipient_id
+					THEN coalesce(nullif(o.preferred_name, ''), o.legal_name) END, ', '), '') AS about
+			FROM notices n LEFT JOIN messages m ON m.id = n.message_id LEFT JOIN loans l ON l.id = n.loan_id
+				LEFT JOIN holds h ON h.id = n.hold_id LEFT JOIN items i ON i.id = coalesce(l.item_id, h.item_id)
+				LEFT JOIN titles t ON t.id = coalesce(i.title_id, h.title_id) LEFT JOIN patrons o ON o.id = n.patron_id
+			WHERE n.mailing_id = $1 AND n.recipient_id = p.id AND ($2 = '' OR n.channel = $2) AND ($3 = '' OR n.branch_code = $3)
+				AND (NOT $4::boolean OR n.channel = '')
+			GROUP BY n.channel, coalesce(m.state, n.state)) g
+		WHERE (p.id, g.channel || ' ' || g.state) > ($8, $7)
+		ORDER BY p.id, g.channel || ' ' || g.state`, which.Mailing, which.Channel, which.Branch, which.None, which.Words)
+}
+
+// LeaveOut leaves somebody out of a trial run by one way, or takes them in again, and gives the number of things.
+func LeaveOut(tx *store.Tx, mailing, recipient int64, channel person.Way, out bool, reason string) (int64, error) {
+	from, to := "trial", "left_out"
+	if !out {
+		from, to = to, from
+	}
+	return tx.Exec(`UPDATE notices n SET state = $4, reason = $6 WHERE mailing_id = $1 AND recipient_id = $2 AND channel = $3 AND state = $5
+		AND ($4 = 'left_out' OR NOT EXISTS (SELECT 1 FROM notices o WHERE o.id <> n.id AND o.state IN ('trial', 'approved', 'told')
+			AND o.loan_id IS NOT DISTINCT FROM n.loan_id AND o.hold_id IS NOT DISTINCT FROM n.hold_id AND o.patron_id = n.patron_id
+			AND o.kind = n.kind AND o.stage = n.stage AND o.due_date IS NOT DISTINCT FROM n.due_date
+			AND o.due_at IS NOT DISTINCT FROM n.due_at))`, mailing, recipient, channel, to, from, reason)
+}
+
+// LeaveOutTitle leaves out of a trial run what it tells of a title, and gives the number of things.
+func LeaveOutTitle(tx *store.Tx, mailing, title int64, reason string) (int64, error) {
+	return tx.Exec(`UPDATE notices n SET state = 'left_out', reason = $3 WHERE mailing_id = $1 AND state = 'trial' AND EXISTS (
+		SELECT 1 FROM items i LEFT JOIN loans l ON l.item_id = i.id LEFT JOIN holds h ON h.item_id = i.id
+		WHERE i.title_id = $2 AND (l.id = n.loan_id OR h.id = n.hold_id))`, mailing, title, reason)
+}
+
+// Approve lets a trial run be sent: everything in it that is not left out.
+func Approve(tx *store.Tx, id int64, now time.Time) {
+	tx.QueueOne("UPDATE mailings SET state = 'sending', sent_at = $2 WHERE id = $1 AND state = 'trial'", id, now)
+	tx.Queue("UPDATE notices SET state = 'approved' WHERE mailing_id = $1 AND state = 'trial'", id)
+}
+
+// Drop gives a trial run up; what it told of comes up again. False where it is no trial run.
+func Drop(tx *store.Tx, id int64) (bool, error) {
 	n, err := tx.Exec("UPDATE mailings SET state = 'dropped' WHERE id = $1 AND state = 'trial'", id)
 	if err != nil || n == 0 {
 		return false, err
 	}
-	_, err = tx.Exec(untell, id, nil)
+	_, err = tx.Exec("UPDATE notices SET state = 'dropped' WHERE mailing_id = $1 AND state = 'trial'", id)
 	return true, err
+}
+
+// Stop keeps what of a run has not left yet from leaving, and gives the number of messages. False where it is not being sent.
+func Stop(tx *store.Tx, id int64) (int64, bool, error) {
+	n, err := tx.Exec("UPDATE mailings SET state = 'stopped' WHERE id = $1 AND state IN ('sending', 'sent')", id)
+	if err != nil || n == 0 {
+		return 0, false, err
+	}
+	held, err := tx.Exec("UPDATE messages SET state = 'stopped' WHERE mailing_id = $1 AND state = 'queued'", id)
+	return held, true, err
+}
+
+// GoOn lets a run that was stopped be sent on, and gives the messages that are to be sent.
+func GoOn(tx *store.Tx, id int64) ([]int64, bool, error) {
+	n, err := tx.Exec("UPDATE mailings SET state = 'sending' WHERE id = $1 AND state = 'stopped'", id)
+	if err != nil || n == 0 {
+		return nil, false, err
+	}
+	ids, err := store.Each[int64](tx, "UPDATE messages SET state = 'queued' WHERE mailing_id = $1 AND state = 'stopped' RETURNING id", id)
+	return ids, true, err
+}
+
+// Approved gives what is approved for the next of those whom a run tells, from all runs, so that each gets one message by each way. The
+// notices are locked. Last is the last recipient of this run; 0 when there are no more.
+func Approved(tx *store.Tx, mailing, after int64, most int) (notices []Notice, last int64, err error) {
+	those, err := store.Each[int64](tx, `SELECT DISTINCT recipient_id FROM notices WHERE mailing_id = $1 AND state = 'approved' AND recipient_id > $2
+		ORDER BY recipient_id LIMIT $3`, mailing, after, most)
+	if err != nil || len(those) == 0 {
+		return nil, 0, err
+	}
+	notices, err = store.List[Notice](tx, `SELECT * FROM notices WHERE recipient_id = ANY($1) AND state = 'approved'
+		ORDER BY recipient_id, channel, id FOR UPDATE`, those)
+	return notices, those[len(those)-1], err
+}
+
+// Tell puts notices into a message.
+func Tell(tx *store.Tx, notices []int64, message int64) {
+	tx.Queue("UPDATE notices SET state = 'told', message_id = $2 WHERE id = ANY($1)", notices, message)
+}
+
+// Ended marks a run as sent, with the number of those whom it told.
+func Ended(tx *store.Tx, id int64) {
+	tx.Queue(`UPDATE mailings m SET state = 'sent', messages = (SELECT count(DISTINCT (recipient_id, channel)) FROM notices n
+		WHERE n.mailing_id = m.id AND n.message_id IS NOT NULL) WHERE id = $1 AND state = 'sending'`, id)
+}
+
+// InUse tells whether there are runs of a plan.
+func InUse(tx *store.Tx, code string) (bool, error) {
+	return store.Value[bool](tx, "SELECT EXISTS (SELECT 1 FROM mailings WHERE plan = $1)", code)
 }

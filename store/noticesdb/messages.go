@@ -5,6 +5,8 @@ import (
 	"context"
 	"time"
 
+	"nevrin/core/person"
+	"nevrin/core/plan"
 	"nevrin/store"
 	"nevrin/store/peopledb"
 )
@@ -13,12 +15,12 @@ import (
 type Message struct {
 	ID        int64
 	MailingID *int64
-	Stage     string
-	PatronID  int64
+	Kind      plan.Kind // the first of what it tells
+	PatronID  int64     // who gets it
 	Patron    *peopledb.Patron
-	Channel   string // mail, phone or letter
+	Channel   person.Way
 	Address   string
-	Subject   string
+	Subject   string // empty until it leaves
 	Body      string
 	Items     int // of how many things it tells
 	State     string
@@ -27,6 +29,7 @@ type Message struct {
 	At        time.Time
 	BegunAt   *time.Time // real time at which the attempt under way began
 	SentAt    *time.Time
+	LaterAt   *time.Time // of a call: when it is tried again
 }
 
 // AddMessage writes a message and gives it its id.
@@ -34,15 +37,10 @@ func AddMessage(tx *store.Tx, m *Message) (err error) {
 	if m.ID, err = tx.NextID(); err != nil {
 		return err
 	}
-	tx.Queue(`INSERT INTO messages (id, mailing_id, stage, patron_id, address, subject, body, items, state, at, channel)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`, m.ID, m.MailingID, m.Stage, m.PatronID, m.Address, m.Subject, m.Body, m.Items,
+	tx.Queue(`INSERT INTO messages (id, mailing_id, kind, patron_id, address, subject, body, items, state, at, channel)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`, m.ID, m.MailingID, m.Kind, m.PatronID, m.Address, m.Subject, m.Body, m.Items,
 		m.State, m.At, cmp.Or(m.Channel, "mail"))
 	return nil
-}
-
-// Told writes that a message tells of a hold as it became ready.
-func Told(tx *store.Tx, stage string, hold int64, ready time.Time, message int64) {
-	tx.Queue("INSERT INTO told (stage, hold_id, due_at, message_id) VALUES ($1, $2, $3, $4)", stage, hold, ready, message)
 }
 
 // MessageShown is a message with its patron.
@@ -51,20 +49,19 @@ type MessageShown struct {
 	LegalName, PreferredName string
 }
 
-const messagesShown = `SELECT s.id, s.mailing_id, s.stage, s.patron_id, s.address, s.subject, s.body, s.items,
-		s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at, s.channel,
+const messagesShown = `SELECT s.id, s.mailing_id, s.kind, s.patron_id, s.address, s.subject, s.body, s.items,
+		s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at, s.later_at, s.channel,
 		p.legal_name, p.preferred_name FROM messages s JOIN patrons p ON p.id = s.patron_id `
 
-// Messages gives a page of the messages of a mailing.
-func Messages(tx *store.Tx, mailing int64, page store.Page) ([]MessageShown, store.Page, error) {
-	return store.Paged(tx, page, func(m *MessageShown) store.Cursor { return store.Cursor{ID: m.ID} },
-		messagesShown+"WHERE s.mailing_id = $1 AND $2::bigint = 0 AND s.id > $3 ORDER BY s.id", mailing)
+// MessagesByID gives messages by their ids.
+func MessagesByID(tx *store.Tx, ids []int64) ([]MessageShown, error) {
+	return store.List[MessageShown](tx, messagesShown+"WHERE s.id = ANY($1) ORDER BY s.id", ids)
 }
 
-// StuckMessages gives messages that are queued, under way or unclear, and those of lately that had no address.
+// StuckMessages gives messages that are stopped, queued, under way or unclear, and those of lately that had no address.
 func StuckMessages(tx *store.Tx, now time.Time, most int) ([]MessageShown, error) {
 	return store.List[MessageShown](tx, messagesShown+`WHERE s.id IN (
-			SELECT id FROM messages WHERE state IN ('queued', 'sending', 'unclear')
+			SELECT id FROM messages WHERE state IN ('queued', 'sending', 'unclear', 'stopped')
 			UNION ALL SELECT id FROM messages WHERE state = 'refused'
 			UNION ALL SELECT id FROM messages WHERE state = 'by_hand'
 			UNION ALL SELECT id FROM messages WHERE state = 'no_address' AND mailing_id IS NULL
@@ -81,7 +78,7 @@ func SettleMessage(tx *store.Tx, id int64, state string, at time.Time, unclear b
 			tries = CASE state WHEN 'refused' THEN 0 ELSE tries END,
 			address = CASE state WHEN 'refused' THEN coalesce((SELECT nullif(p.email, '') FROM patrons p WHERE p.id = patron_id), address)
 				ELSE address END
-		WHERE id = $1 AND (state = 'unclear' AND $4 OR state = 'refused' OR state = 'by_hand' AND $2 = 'sent') RETURNING id, patron_id, stage, state, channel`,
+		WHERE id = $1 AND (state = 'unclear' AND $4 OR state = 'refused' OR state = 'by_hand' AND $2 = 'sent') RETURNING id, patron_id, kind, state, channel`,
 		id,
 		state,
 		at,
@@ -89,17 +86,27 @@ func SettleMessage(tx *store.Tx, id int64, state string, at time.Time, unclear b
 	)
 }
 
-// BeginSending marks a queued message as being sent and gives it; nil where it is not queued any more.
-func BeginSending(ctx context.Context, s *store.Store, id int64) (*Message, error) {
-	var m Message
-	done := s.ORM(ctx).
-		Raw(`UPDATE messages SET state = 'sending', tries = tries + 1, begun_at = clock_timestamp()
-		WHERE id = ? AND state = 'queued' RETURNING *`, id).
-		Scan(&m)
-	if done.Error != nil || done.RowsAffected == 0 {
-		return nil, done.Error
-	}
-	return &m, nil
+// ToSend locks a message that is queued and gives it; nil where it is not any more.
+func ToSend(tx *store.Tx, id int64) (*Message, error) {
+	return store.One[Message](tx, "SELECT * FROM messages WHERE id = $1 AND state = 'queued' FOR UPDATE", id)
+}
+
+// Gathered ends the gathering of a message for somebody by one way, and gives its id; 0 where there is none.
+func Gathered(tx *store.Tx, patron int64, channel string) (int64, error) {
+	return store.Value[int64](tx, "UPDATE messages SET state = 'queued' WHERE patron_id = $1 AND channel = $2 AND state = 'gathering' RETURNING id",
+		patron, channel)
+}
+
+// BeginSending marks a message as being sent, with what it says as it leaves.
+func BeginSending(tx *store.Tx, m *Message) {
+	m.Tries++
+	tx.QueueOne(`UPDATE messages SET state = 'sending', tries = tries + 1, begun_at = clock_timestamp(), subject = $2, body = $3, items = $4, kind = $5
+		WHERE id = $1 AND state = 'queued'`, m.ID, m.Subject, m.Body, m.Items, m.Kind)
+}
+
+// Overtaken ends a message that has nothing to tell any more, and says why.
+func Overtaken(tx *store.Tx, id int64, reason string) {
+	tx.Queue("UPDATE messages SET state = 'overtaken', problem = $2 WHERE id = $1", id, reason)
 }
 
 // SendingFailed writes what becomes of a message that this very attempt did not send, and why it did not.
@@ -130,19 +137,19 @@ func LeftSending(ctx context.Context, s *store.Store, age time.Duration) (int64,
 	return done.RowsAffected, done.Error
 }
 
-// MessagesOf gives what a patron was told, newest first, up to a number; what is only a trial is not yet said.
+// MessagesOf gives what a patron was told, newest first, up to a number.
 func MessagesOf(tx *store.Tx, patron int64, most int) ([]MessageShown, error) {
-	return store.List[MessageShown](tx, messagesShown+"WHERE s.patron_id = $1 AND s.state <> 'trial' ORDER BY s.id DESC LIMIT $2", patron, most)
+	return store.List[MessageShown](tx, messagesShown+"WHERE s.patron_id = $1 ORDER BY s.id DESC LIMIT $2", patron, most)
 }
 
 // MessageToCall locks a message of which somebody is told by telephone; nil where there is none.
 func MessageToCall(tx *store.Tx, id int64) (*Message, error) {
-	return store.One[Message](tx, `SELECT id, stage, patron_id, channel, address, state, tries FROM messages
+	return store.One[Message](tx, `SELECT id, kind, patron_id, channel, address, state, tries FROM messages
 		WHERE id = $1 AND channel = 'phone' FOR UPDATE`, id)
 }
 
-// CalledFor writes what came of a call: who was reached has been told.
-func CalledFor(tx *store.Tx, id int64, reached bool, says string, at time.Time) {
+// CalledFor writes what came of a call: who was reached has been told, who was not is called again, at a time if there is one.
+func CalledFor(tx *store.Tx, id int64, reached bool, says string, later *time.Time, at time.Time) {
 	tx.QueueOne(`UPDATE messages SET tries = tries + 1, problem = $3, state = CASE WHEN $2 THEN 'sent' ELSE state END,
-		sent_at = CASE WHEN $2 THEN $4::timestamptz END WHERE id = $1 AND state = 'by_hand'`, id, reached, says, at)
+		sent_at = CASE WHEN $2 THEN $4::timestamptz END, later_at = $5 WHERE id = $1 AND state = 'by_hand'`, id, reached, says, at, later)
 }

@@ -27,10 +27,10 @@ func WaitsByBranch(tx *store.Tx, now time.Time) ([]Waits, error) {
 				AND h.ready_at IS NOT NULL AND NOT h.cleared GROUP BY 1
 		UNION ALL SELECT to_branch, 'coming', count(*)::int, count(*) FILTER (WHERE promised_at < $1)::int
 			FROM transits WHERE ended_at IS NULL GROUP BY 1
-		UNION ALL SELECT today.code, 'overdue', n.number, n.late FROM today CROSS JOIN LATERAL (
-			SELECT count(*)::int AS number, count(*) FILTER (WHERE NOT l.told)::int AS late FROM loans l
+		UNION ALL SELECT today.code, 'overdue', n.number, 0 FROM today CROSS JOIN LATERAL (
+			SELECT count(*)::int AS number FROM loans l
 			WHERE l.branch_code = today.code AND l.due_date < today.day AND l.returned_at IS NULL AND l.lost_at IS NULL) n
-		UNION ALL SELECT l.branch_code, 'overdue', count(*)::int, count(*) FILTER (WHERE NOT l.told)::int
+		UNION ALL SELECT l.branch_code, 'overdue', count(*)::int, 0
 			FROM loans l WHERE l.returned_at IS NULL AND l.due_at < $1 AND l.lost_at IS NULL GROUP BY 1
 		UNION ALL SELECT pickup, 'ready', count(*)::int, 0 FROM holds WHERE state = 'ready' GROUP BY 1
 		UNION ALL SELECT branch_code, 'missing', count(*)::int, 0 FROM items WHERE standing = 'missing' GROUP BY 1`,

@@ -127,7 +127,12 @@ const routes = [
     }),
   }),
   createRoute({ ...at, path: "/interlibrary", component: interlibrary }),
-  createRoute({ ...at, path: "/notices", component: notices }),
+  createRoute({
+    ...at,
+    path: "/notices",
+    component: notices,
+    validateSearch: (s: Search): { tab?: string } => ({ tab: text(s.tab) }),
+  }),
   createRoute({
     ...at,
     path: "/rulebook",

@@ -4,16 +4,21 @@ import { api, keyed, told } from "../../api/client";
 import { Loading } from "../../ui/loading";
 import { branchName, useMe } from "../../shell/me";
 import { usePages } from "../../ui/pages";
-import { Button, Card, Quiet, Trouble } from "../../ui/parts";
-import { sayDate } from "../../ui/say";
+import { More } from "../../ui/menu";
+import { Button, Card, Trouble } from "../../ui/parts";
+import { sayCount, sayDate } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { useWrite } from "../../shell/write";
 import { title, type OnShelf } from "./Shelf";
 
+/** What came of earlier calls. */
+const lastCall = (h: OnShelf) => (h.calls ? `${sayCount(h.calls, "call")}, last: ${h.called}` : "");
+
 const columns: Column<OnShelf>[] = [
-  { id: "for", head: "Call", value: (h) => h.patron, className: "font-semibold" },
+  { id: "for", head: "Call", value: (h) => h.name ?? h.patron, className: "font-semibold" },
   { id: "phone", head: "Phone", value: (h) => h.phone ?? "", className: "whitespace-nowrap font-mono" },
   title,
+  { id: "calls", head: "Calls", value: lastCall, className: "text-sm" },
   { id: "until", head: "Pick up by", value: (h) => h.until ?? "", cell: (h) => h.until && sayDate(h.until) },
   {
     id: "acts",
@@ -54,8 +59,10 @@ export function Calls() {
 }
 
 const results = [
-  [true, "Reached", "Reached"],
-  [false, "No answer", "Not reached"],
+  [true, "Reached"],
+  [false, "Message left"],
+  [false, "No answer"],
+  [false, "Wrong number"],
 ] as const;
 
 function Result({ hold: h }: { hold: OnShelf }) {
@@ -65,24 +72,22 @@ function Result({ hold: h }: { hold: OnShelf }) {
       api.POST("/api/messages/{id}/called", { params: { path: { id: h.call ?? 0 }, header: keyed(key) }, body: v }),
     {
       name: `called ${h.call}`,
-      about: () => `The call to ${h.patron}`,
+      about: () => `The call to ${h.name ?? h.patron}`,
       done: () => askAgain("hold shelf"),
     },
   );
+  const [first, ...others] = results;
   return (
     <>
-      <span className="flex justify-end gap-3 whitespace-nowrap">
-        {results.map(([reached, says, label]) =>
-          reached ? (
-            <Button key={label} plain busy={called.busy} onClick={() => called.run({ reached, says })}>
-              {label}
-            </Button>
-          ) : (
-            <Quiet key={label} disabled={called.busy} onClick={() => called.run({ reached, says })}>
-              {label}
-            </Quiet>
-          ),
-        )}
+      <span className="flex justify-end gap-2 whitespace-nowrap">
+        <Button plain busy={called.busy} onClick={() => called.run({ reached: first[0], says: first[1] })}>
+          {first[1]}
+        </Button>
+        <More
+          of={h.name ?? h.patron}
+          name="Not reached"
+          acts={others.map(([reached, says]) => ({ name: says, run: () => called.run({ reached, says }) }))}
+        />
       </span>
       <Trouble error={called.problem} />
     </>

@@ -27,8 +27,8 @@ const columnsFor = (may: boolean, change: (h: Hold) => void): Column<Hold>[] => 
   {
     id: "for",
     head: "For",
-    value: (h) => h.patron,
-    cell: (h) => <Whom id={h.patron_id} name={h.patron} />,
+    value: (h) => h.name ?? h.patron,
+    cell: (h) => <Whom id={h.patron_id} name={h.name ?? h.patron} />,
   },
   {
     id: "stands",

@@ -39,8 +39,13 @@ const columnsFor = (slots: boolean, may: boolean, longer: (h: OnShelf) => void):
   {
     id: "for",
     head: "For",
-    value: (h) => h.patron,
-    cell: (h) => <Whom id={h.patron_id} name={h.patron} bold />,
+    value: (h) => `${h.patron} ${h.name ?? ""}`,
+    cell: (h) => (
+      <>
+        <Whom id={h.patron_id} name={h.patron} bold />
+        {h.name && h.name !== h.patron && <span className="block text-sm text-ink-2">{h.name}</span>}
+      </>
+    ),
   },
   title,
   {

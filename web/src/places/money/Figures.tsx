@@ -74,9 +74,7 @@ export function Figures() {
       <div className="flex flex-wrap items-end gap-3 print:hidden">
         <DateChoice label="From" value={from} onChange={setFrom} />
         <DateChoice label="To" value={to} onChange={setTo} />
-        {all && (
-          <BranchChoice all="all" value={branch} onChange={setBranch} />
-        )}
+        {all && <BranchChoice all="all" value={branch} onChange={setBranch} />}
         <a className="link pb-1" href={`/api/money/takings.csv?${file}`} download="taken.csv">
           Export CSV
         </a>

@@ -1,29 +1,35 @@
 import type { Schema } from "../../api/client";
 import { Tag, type Tone } from "../../ui/parts";
 
-type Message = Schema["NoticesMessage"];
+type State = Schema["NoticesInRun"]["state"];
 
-const words: Record<Message["state"], [Tone, string]> = {
-  trial: ["amber", "Trial run"],
+const words: Record<State, [Tone, string]> = {
+  trial: ["plain", "To send"],
   left_out: ["plain", "Left out"],
+  dropped: ["plain", "Discarded"],
+  approved: ["tide", "Queued"],
+  told: ["tide", "Queued"],
+  gathering: ["tide", "Sent soon"],
   queued: ["tide", "Queued"],
   sending: ["tide", "Being sent"],
   sent: ["spruce", "Sent"],
+  stopped: ["buoy", "Stopped"],
+  overtaken: ["plain", "No longer needed"],
   unclear: ["buoy", "Unclear"],
   refused: ["buoy", "Refused"],
   no_address: ["plain", "No address"],
   by_hand: ["amber", "To do by hand"],
 };
 
-export const sayMessage = (m: Message) => words[m.state][1];
+export const sayState = (state: State) => words[state][1];
 
-/** How a message stands, and what kept it. */
-export function StateTag({ message: m }: { message: Message }) {
-  const [tone, word] = words[m.state];
+/** The status of a message, and what kept it. */
+export function StateTag({ state, problem }: { state: State; problem?: string }) {
+  const [tone, word] = words[state];
   return (
     <>
-      <Tag tone={m.problem ? "buoy" : tone}>{word}</Tag>
-      {m.problem && <span className="block text-sm text-buoy-700">{m.problem}</span>}
+      <Tag tone={problem ? "buoy" : tone}>{word}</Tag>
+      {problem && <span className="block text-sm text-buoy-700">{problem}</span>}
     </>
   );
 }

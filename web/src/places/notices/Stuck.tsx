@@ -2,10 +2,11 @@ import { useAskAgain } from "../../api/asked";
 import { useMemo, useState } from "react";
 import { api, keyed, type Schema } from "../../api/client";
 import { Card, Quiet, Trouble } from "../../ui/parts";
-import { LargePage, onPaper } from "../../circulation/print";
+import { onPaper } from "../../circulation/print";
 import { Table, type Column } from "../../ui/table";
 import { useWrite } from "../../shell/write";
-import { sayMessage, StateTag } from "./StateTag";
+import { Letter } from "./Letter";
+import { sayState, StateTag } from "./StateTag";
 
 type Message = Schema["NoticesMessage"];
 
@@ -25,7 +26,12 @@ const columnsFor = (maySettle: boolean): Column<Message>[] => [
       </>
     ),
   },
-  { id: "state", head: "Status", value: sayMessage, cell: (m) => <StateTag message={m} /> },
+  {
+    id: "state",
+    head: "Status",
+    value: (m) => sayState(m.state),
+    cell: (m) => <StateTag state={m.state} problem={m.problem} />,
+  },
   {
     id: "acts",
     head: "Actions",
@@ -51,7 +57,7 @@ export function Stuck({ list, maySettle }: { list: Message[]; maySettle: boolean
         columns={columns}
         rows={list}
         id={(m) => m.id}
-        empty="Nothing waiting. Messages that wait, need a call or a letter, were refused or are unclear appear here. Choose a mailing to see its messages."
+        empty="Nothing waiting. Messages that wait, need a call or a letter, were refused or are unclear appear here."
       />
     </Card>
   );
@@ -88,25 +94,6 @@ function ByHand({ message: m }: { message: Message }) {
       {reading && <p className="text-left text-sm whitespace-pre-wrap">{m.body}</p>}
       <Trouble error={settle.problem} />
     </>
-  );
-}
-
-/** A message as a letter, its address where a window of an envelope shows it. */
-function Letter({ message: m }: { message: Message }) {
-  return (
-    <article className="text-[11pt] leading-snug">
-      <LargePage margin="25mm" />
-      <address className="mt-[22mm] mb-[24mm] not-italic">
-        {m.patron}
-        {m.address.split(/\n|, /).map((line) => (
-          <span key={line} className="block">
-            {line}
-          </span>
-        ))}
-      </address>
-      <h1 className="mb-[6mm] text-[13pt] font-bold">{m.subject}</h1>
-      <p className="whitespace-pre-wrap">{m.body}</p>
-    </article>
   );
 }
 

@@ -38,6 +38,15 @@ export function Rosters({ id }: { id: number }) {
   );
 }
 
+/** What is said of a message that was not sent. */
+const notSent: Record<string, string> = {
+  no_address: "not reached",
+  overtaken: "no longer needed",
+  stopped: "stopped",
+  refused: "refused",
+  unclear: "unclear",
+};
+
 const ways = { mail: "email", phone: "phone", letter: "letter" } as const;
 
 /** What they were told lately. */
@@ -57,10 +66,11 @@ export function Messages({ id }: { id: number }) {
               {m.subject}
             </Quiet>{" "}
             <span className="text-sm text-ink-2">
-              {sayInstant(m.at)}, by {ways[m.channel]}
+              {sayInstant(m.at)}
+              {m.channel && `, by ${ways[m.channel]}`}
               {m.address && ` to ${m.address}`}
             </span>{" "}
-            {m.state !== "sent" && <Tag tone="amber">{m.state === "no_address" ? "not reached" : "not sent yet"}</Tag>}
+            {m.state !== "sent" && <Tag tone="amber">{notSent[m.state] ?? "not sent yet"}</Tag>}
             {open === m.id && (
               <pre className="mt-1 rounded bg-sunk p-2 font-sans text-sm whitespace-pre-wrap">{m.body}</pre>
             )}

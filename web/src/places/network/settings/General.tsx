@@ -64,7 +64,12 @@ export function StationsSection() {
 /** From whom email to patrons comes. */
 export function EmailSection() {
   return (
-    <Section id="email" title="Email" hint="Email is sent in the network’s name." fields={["sender", "reply"]}>
+    <Section
+      id="email"
+      title="Email"
+      hint="Email is sent in the network’s name."
+      fields={["sender", "reply", "page", "leave_from", "leave_until", "gather"]}
+    >
       <TextField
         name="sender"
         label="Sender address"
@@ -72,6 +77,23 @@ export function EmailSection() {
         width="w-96 max-w-full"
       />
       <TextField name="reply" label="Reply address" hint="Leave empty to use the sender." width="w-96 max-w-full" />
+      <TextField
+        name="page"
+        label="Address of the patrons’ page"
+        hint="Named in messages, for renewing. Leave empty to name none."
+        width="w-96 max-w-full"
+      />
+      <div className="flex flex-wrap gap-3">
+        <TextField name="leave_from" label="Messages leave from" width="w-28" />
+        <TextField name="leave_until" label="Until" hint="The same as from: at any time." width="w-28" />
+        <TextField
+          name="gather"
+          label="Minutes to gather"
+          hint="Hold and lending notices wait this long, so that a person gets one message."
+          inputMode="numeric"
+          width="w-28"
+        />
+      </div>
     </Section>
   );
 }

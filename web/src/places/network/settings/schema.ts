@@ -1,5 +1,7 @@
 import { z } from "zod";
 import * as check from "../../../ui/checks";
+import { readTime } from "../../../ui/dates";
+import { sayTime } from "../../../ui/say";
 import type { Said } from "./values";
 
 const number = (most: number, least = 0) =>
@@ -8,6 +10,10 @@ const number = (most: number, least = 0) =>
     .trim()
     .regex(/^\d+$/, "Enter a whole number.")
     .refine((t) => Number(t) >= least && Number(t) <= most, `Enter a number from ${least} to ${most}.`);
+
+const time = z.string().refine((t) => t.trim() !== "" && readTime(t) !== undefined, {
+  error: () => `Enter a time such as ${sayTime("08:00")}.`,
+});
 
 /** What each setting may be. */
 export const schema = z.object({
@@ -38,6 +44,10 @@ export const schema = z.object({
   service_covers: check.text,
   sender: check.maybeEmail,
   reply: check.maybeEmail,
+  leave_from: time,
+  leave_until: time,
+  gather: number(240),
+  page: check.text,
   let_off: number(60),
   staged: z.boolean(),
   photos: z.boolean(),

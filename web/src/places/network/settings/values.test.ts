@@ -34,6 +34,7 @@ const settings = {
     accounts: { cash: "1000" },
   },
   mail: { sender: "notices@library.example", reply: "" },
+  notices: { hours: { from: 480, until: 1215 }, gather_minutes: 10, page: "https://library.example/mine" },
   holds: {
     order: { first: ["housebound"], last: [] },
     local_days: 3,

@@ -1,5 +1,6 @@
 import type { Schema } from "../../../api/client";
-import { toFigures, toMinor } from "../../../ui/say";
+import { readTime } from "../../../ui/dates";
+import { sayTime, toFigures, toMinor } from "../../../ui/say";
 
 type Settings = Schema["SettingsSettings"];
 
@@ -32,6 +33,10 @@ export interface Said {
   service_covers: string;
   sender: string;
   reply: string;
+  leave_from: string;
+  leave_until: string;
+  gather: string;
+  page: string;
   let_off: string;
   staged: boolean;
   receipt: string;
@@ -162,6 +167,10 @@ export function start(s: Settings, currency: string): Said {
     service_covers: s.records.covers,
     sender: s.mail.sender,
     reply: s.mail.reply,
+    leave_from: sayTime(clockOf(s.notices.hours.from)),
+    leave_until: sayTime(clockOf(s.notices.hours.until)),
+    gather: String(s.notices.gather_minutes),
+    page: s.notices.page,
     let_off: String(s.limits.let_off),
     staged: s.counter.staged,
     photos: s.counter.photos,
@@ -193,6 +202,14 @@ export function start(s: Settings, currency: string): Said {
     missing: String(s.holds.missing),
   };
 }
+
+/** Minutes after midnight as a time, "08:30", and back. */
+const clockOf = (minutes: number) =>
+  `${String(Math.floor(minutes / 60)).padStart(2, "0")}:${String(minutes % 60).padStart(2, "0")}`;
+const minutesOf = (typed: string) => {
+  const [hour = 0, minute = 0] = (readTime(typed) || "00:00").split(":").map(Number);
+  return hour * 60 + minute;
+};
 
 const situation = (lines: string, columns: string[], told: string[]) => ({
   lines: Number(lines),
@@ -261,6 +278,11 @@ export function toSettings(said: Said, currency: string): Settings {
     one_address: said.one_address,
     confirm_months: Number(said.confirm),
     mail: { sender: said.sender, reply: said.reply },
+    notices: {
+      hours: { from: minutesOf(said.leave_from), until: minutesOf(said.leave_until) },
+      gather_minutes: Number(said.gather),
+      page: said.page,
+    },
     records: { name: said.service, address: said.service_address, covers: said.service_covers },
     sign_ups: { open: said.sign_ups, contact: said.contact, card_days: Number(said.card_days) },
     guardians: said.guardians,

@@ -1,0 +1,355 @@
+package notices
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"regexp"
+	"slices"
+	"strings"
+
+	"github.com/osteele/liquid"
+
+	"nevrin/app/act"
+	"nevrin/app/problem"
+	"nevrin/core/plan"
+	"nevrin/store/noticesdb"
+)
+
+// usual are the wordings that come with Nevrin, by their codes.
+var usual = map[string]*plan.Wording{
+	plan.Frame: wording("Around every message", "", "{{ network }}: {{ count }}",
+		"Dear {{ name }},\n\n{{ text }}\n{% if owed != \"\" %}You owe {{ owed }}.\n\n{% endif %}"+
+			"{% if page != \"\" %}Renew, and see your account: {{ page }}\n\n{% endif %}"+
+			"{{ branch }}{% if branch_phone != \"\" %}, {{ branch_phone }}{% endif %}"+
+			"{% if branch_address != \"\" %}\n{{ branch_address }}{% endif %}\n{{ network }}\n"),
+	"before_due": wording("Due soon", plan.BeforeDue, "{% if count == \"an item\" %}An item is{% else %}{{ count }} are{% endif %} due soon",
+		"This is due soon:\n\n"+lent),
+	"due_today": wording("Due today", plan.DueToday, "{% if count == \"an item\" %}An item is{% else %}{{ count }} are{% endif %} due today",
+		"This is due today:\n\n"+lent),
+	"overdue": wording("Overdue", plan.Overdue, "Please return {{ count }}",
+		"This is overdue:\n\n"+lent+"\nIf you have already returned it, thank you. Please ignore this message."),
+	"overdue_again": wording("Overdue, again", plan.Overdue, "Overdue: please return {{ count }}",
+		"We have written to you about this before. Other patrons may be waiting for it:\n\n"+lent+
+			"\nPlease return it to any branch, or contact us."),
+	"lost": wording("Lost, with its bill", plan.Lost, "Lost: {{ count }}",
+		"This has not come back and now counts as lost. Its price was added to your account:\n\n"+lent+
+			"\nIf you still have it, please return it: most of the bill is then cancelled."),
+	"hold_ready": wording("Hold ready", plan.HoldReady, "Ready for you: {% if count == \"an item\" %}{{ title }}{% else %}{{ count }}{% endif %}",
+		"This waits for you:\n\n"+shelved),
+	"hold_expiring": wording("Hold about to expire", plan.HoldExpiring, "Waiting for you until {{ until }}",
+		"This still waits for you and will soon be given to others:\n\n"+shelved),
+	"hold_expired": wording("Hold expired", plan.HoldExpired, "Not picked up: {% if count == \"an item\" %}{{ title }}{% else %}{{ count }}{% endif %}",
+		"This was not picked up in time and no longer waits for you:\n\n{% for i in items %}  {{ i.title }}{% if i.author != \"\" %}, {{ i.author }}{% endif %}\n{% endfor %}"),
+	"hold_cancelled": wording("Hold cancelled", plan.HoldCancelled,
+		"Cancelled: {% if count == \"an item\" %}{{ title }}{% else %}{{ count }}{% endif %}",
+		"We cannot fill this hold, and have cancelled it:\n\n{% for i in items %}  {{ i.title }}{% if i.author != \"\" %}, {{ i.author }}{% endif %}\n{% endfor %}"),
+	"card_expiring": wording("Card about to expire", plan.CardExpiring, "Your library card expires on {{ card_until }}",
+		"Your library card expires on {{ card_until }}. Visit any branch to renew it."),
+	"details": wording("Details to confirm", plan.Details, "Are your details still right?",
+		"Please tell us on your next visit, or by an answer to this message, whether your address, telephone number and email address are still the same."),
+	"owed": wording("Charges", plan.Owed, "You owe {{ owed }}",
+		"The charges on your account have reached {{ owed }}. Please pay at any branch."),
+	"receipt": wording("Receipt", plan.Receipt, "Lent to you at {{ branch }}",
+		"This was lent to you today at {{ branch }}:\n\n"+lent),
+}
+
+const (
+	lent = "{% for i in items %}  {{ i.title }}{% if i.author != \"\" %}, {{ i.author }}{% endif %}\n" +
+		"    {{ i.barcode }}, due {{ i.due }} ({{ i.branch }}){% if i.for != \"\" %}, for {{ i.for }}{% endif %}\n{% endfor %}"
+	shelved = "{% for i in items %}  {{ i.title }}{% if i.author != \"\" %}, {{ i.author }}{% endif %}\n" +
+		"    at {{ i.branch }} until {{ i.until }}{% if i.for != \"\" %}, for {{ i.for }}{% endif %}\n{% endfor %}"
+)
+
+func wording(name string, kind plan.Kind, subject, body string) *plan.Wording {
+	return &plan.Wording{Name: name, Kind: kind, Texts: map[string]plan.Text{plan.Language: {Subject: subject, Body: body}}}
+}
+
+// Usual gives the wording that comes with Nevrin under a code; nil where there is none.
+func Usual(code string) *plan.Wording { return usual[code] }
+
+// WordingOf gives the wording of a network under a code; nil where there is none.
+func WordingOf(a *act.Act, code string) *plan.Wording {
+	if w, settled := a.Network.Wordings[code]; settled {
+		return w
+	}
+	return usual[code]
+}
+
+// Codes gives the codes of all wordings of a network: the frame first, then kind by kind.
+func Codes(a *act.Act) []string {
+	var codes []string
+	for code := range usual {
+		codes = append(codes, code)
+	}
+	for code := range a.Network.Wordings {
+		if usual[code] == nil {
+			codes = append(codes, code)
+		}
+	}
+	slices.SortFunc(codes, func(x, y string) int {
+		if d := plan.Order(WordingOf(a, x).Kind) - plan.Order(WordingOf(a, y).Kind); d != 0 {
+			return d
+		}
+		return strings.Compare(x, y)
+	})
+	return codes
+}
+
+// Field is something that a wording can name.
+type Field struct {
+	Name string `json:"name" doc:"As it stands in a wording, such as i.title"`
+	Says string `json:"says" doc:"What it is"`
+}
+
+// The fields of every wording, of the frame, of those that tell of items, and of these items.
+var (
+	always = []Field{
+		{"name", "The name of who gets the message"},
+		{"network", "The name of the library network"},
+		{"branch", "The branch where it was lent or waits, or the patron's own"},
+		{"branch_phone", "The branch's telephone number"},
+		{"branch_address", "The branch's address"},
+		{"owed", "What they owe, such as $4.50; empty if nothing"},
+		{"page", "The address of the patrons' own page; empty if there is none"},
+		{"count", "How many items: an item, 3 items"},
+	}
+	around  = []Field{{"text", "All that the message tells"}}
+	ofItems = []Field{
+		{"title", "The title of the first item"},
+		{"until", "Until when the first one waits on the hold shelf"},
+		{"items", "All items, for {% for i in items %} … {% endfor %}"},
+		{"i.title", "The title"}, {"i.author", "The author; empty if unknown"}, {"i.barcode", "The item's number"},
+		{"i.due", "When it is due, or was"}, {"i.until", "Until when it waits on the hold shelf"},
+		{"i.branch", "Where it was lent or waits"}, {"i.for", "Whose it is, if not the recipient's"},
+	}
+	ofPatrons = []Field{{"card_until", "The last day of the card"}}
+)
+
+// Fields gives what a wording of a kind can name; the empty kind is the frame's.
+func Fields(k plan.Kind) []Field {
+	sort, ok := plan.SortOf(k)
+	switch {
+	case !ok:
+		return slices.Concat(around, always)
+	case sort.About == plan.AboutPatron:
+		return slices.Concat(ofPatrons, always)
+	}
+	return slices.Concat(ofItems, always)
+}
+
+// longestMessage bounds what a wording makes of a case, in bytes.
+const longestMessage = 100_000
+
+var engine = liquid.NewEngine()
+
+// ranges are loops that count instead of telling of items: they can be without end.
+var ranges = regexp.MustCompile(`\{%-?\s*(?:for|tablerow)\s[^%]*\([^)]*\.\.`)
+
+// deepest is how many loops may stand in each other.
+const deepest = 2
+
+var loops = regexp.MustCompile(`\{%-?\s*(for|endfor|tablerow|endtablerow)\b`)
+
+// write writes a text with what its fields stand for.
+func write(template string, with map[string]any) (string, error) {
+	parsed, err := engine.ParseString(template)
+	if err != nil {
+		return "", err
+	}
+	out := &bounded{}
+	if err := parsed.FRender(out, with); err != nil {
+		return "", err
+	}
+	return out.String(), nil
+}
+
+// bounded takes no more than a message may hold.
+type bounded struct{ strings.Builder }
+
+var errTooLong = fmt.Errorf("the text becomes longer than %d characters", longestMessage)
+
+func (b *bounded) Write(p []byte) (int, error) {
+	if b.Len()+len(p) > longestMessage {
+		return 0, errTooLong
+	}
+	return b.Builder.Write(p)
+}
+
+func (b *bounded) WriteString(s string) (int, error) { return b.Write([]byte(s)) }
+
+var _ io.StringWriter = (*bounded)(nil)
+
+// CheckWording tells what is wrong with a wording: with its templates too, each tried on an invented case of its kind.
+func CheckWording(w *plan.Wording) error {
+	if err := w.Check(); err != nil {
+		return problem.From(problem.Invalid, err)
+	}
+	for language, text := range w.Texts {
+		for part, template := range map[string]string{"subject": text.Subject, "text": text.Body} {
+			if _, err := try(template, example(w.Kind)); err != nil {
+				return problem.Newf(problem.Invalid, "The %s (%s): %s", part, language, err)
+			}
+		}
+		if strings.ContainsAny(text.Subject, "\r\n") {
+			return problem.Newf(problem.Invalid, "The subject (%s) has more than one line. Enter one line.", language)
+		}
+	}
+	return nil
+}
+
+// try writes a template, and says what is wrong with it in a sentence that names the line.
+func try(template string, with map[string]any) (string, error) {
+	if at := ranges.FindStringIndex(template); at != nil {
+		return "", fmt.Errorf("line %d: loops over numbers are not possible; use {%% for i in items %%}", lineOf(template, at[0]))
+	}
+	depth := 0
+	for _, at := range loops.FindAllStringSubmatchIndex(template, -1) {
+		if strings.HasPrefix(template[at[2]:at[3]], "end") {
+			depth--
+		} else if depth++; depth > deepest {
+			return "", fmt.Errorf("line %d: not more than %d loops can stand in each other", lineOf(template, at[0]), deepest)
+		}
+	}
+	if err := names(template, with); err != nil {
+		return "", err
+	}
+	says, err := write(template, with)
+	if err == nil {
+		return says, nil
+	}
+	line := 1
+	var at liquid.SourceError
+	if errors.As(err, &at) {
+		line = max(1, at.LineNumber())
+	}
+	return "", fmt.Errorf("line %d: %s", line, sayWrong(err))
+}
+
+func lineOf(template string, at int) int { return 1 + strings.Count(template[:at], "\n") }
+
+// What stands in a template beside text: a field, or a tag with what it looks at; texts and names in it, and what tags say themselves.
+var (
+	marks    = regexp.MustCompile(`(?s)\{\{-?(.*?)-?\}\}|\{%-?\s*(\w+)(.*?)-?%\}`)
+	quoted   = regexp.MustCompile(`"[^"]*"|'[^']*'`)
+	filters  = regexp.MustCompile(`\|\s*\w+|\w+:`)
+	named    = regexp.MustCompile(`[A-Za-z_][\w-]*(?:\.[\w-]+)*`)
+	spoken   = []string{"and", "or", "contains", "true", "false", "nil", "blank", "empty", "in", "limit", "offset", "reversed"}
+	assigned = regexp.MustCompile(`\{%-?\s*(?:for\s+([\w-]+)\s+in\s+(\S+)|(?:assign|capture)\s+([\w-]+))`)
+)
+
+// names tells which field a template names that there is not, with the line in which it does.
+func names(template string, with map[string]any) error {
+	known := map[string]bool{"forloop": true}
+	var fields, ofItem []string
+	for name, value := range with {
+		known[name] = true
+		fields = append(fields, name)
+		if items, ok := value.([]map[string]any); ok && len(items) > 0 {
+			for field := range items[0] {
+				ofItem = append(ofItem, field)
+			}
+		}
+	}
+	loops := map[string]bool{}
+	for _, m := range assigned.FindAllStringSubmatch(template, -1) {
+		known[m[1]], known[m[3]] = true, true
+		loops[m[1]] = loops[m[1]] || m[2] == "items"
+	}
+	for _, at := range marks.FindAllStringSubmatchIndex(template, -1) {
+		inside := ""
+		switch {
+		case at[2] >= 0:
+			inside = template[at[2]:at[3]]
+		case slices.Contains([]string{"if", "elsif", "unless", "case", "when", "for"}, template[at[4]:at[5]]):
+			inside = template[at[6]:at[7]]
+		}
+		for _, name := range named.FindAllString(filters.ReplaceAllString(quoted.ReplaceAllString(inside, " "), " "), -1) {
+			root, field, dotted := strings.Cut(name, ".")
+			switch {
+			case slices.Contains(spoken, name):
+			case !known[root]:
+				slices.Sort(fields)
+				return fmt.Errorf("line %d: there is no field %q. Fields here are %s", lineOf(template, at[0]), name, strings.Join(fields, ", "))
+			case dotted && loops[root] && !slices.Contains(ofItem, field):
+				slices.Sort(ofItem)
+				return fmt.Errorf("line %d: an item has no field %q. It has %s", lineOf(template, at[0]), field, strings.Join(ofItem, ", "))
+			}
+		}
+	}
+	return nil
+}
+
+// sayWrong says in a few words what stands in a template that cannot be.
+func sayWrong(err error) string {
+	says := err.Error()
+	if strings.Contains(says, errTooLong.Error()) {
+		return errTooLong.Error() + "."
+	}
+	if _, rest, found := strings.Cut(says, ": "); found && strings.HasPrefix(says, "Liquid error") {
+		says = rest
+	}
+	return says + "."
+}
+
+// example is an invented case, on which a wording is tried.
+func example(k plan.Kind) map[string]any {
+	item := map[string]any{
+		"title": "The tide tables", "author": "Rowan Ferrier", "barcode": "30017000000012", "due": "Tue 6 Oct 2026", "until": "Tue 13 Oct 2026",
+		"branch": "Havenhead", "for": "",
+	}
+	with := map[string]any{
+		"name": "Ada Quill", "network": "Orrin Sound Libraries", "branch": "Havenhead", "branch_phone": "555 0100",
+		"branch_address": "1 Quay Street", "owed": "$4.50", "page": "https://library.example/mine", "count": "2 items",
+	}
+	switch sort, ok := plan.SortOf(k); {
+	case !ok:
+		with["text"] = "This is overdue:\n\n  The tide tables, Rowan Ferrier\n"
+	case sort.About == plan.AboutPatron:
+		with["card_until"] = "Tue 20 Oct 2026"
+	default:
+		with["title"], with["until"], with["items"] = item["title"], item["until"], []map[string]any{item, item}
+	}
+	return with
+}
+
+// Tried is what a wording makes of a case.
+type Tried struct {
+	Subject string `json:"subject"`
+	Body    string `json:"body"`
+	About   string `json:"about" doc:"Whose case it is"`
+	Problem string `json:"problem" doc:"What is wrong with the wording; empty: nothing is"`
+}
+
+// Try writes a wording with the last real case of its kind, or an invented one where there is none yet.
+func Try(a *act.Act, k plan.Kind, text plan.Text) (*Tried, error) {
+	if _, ok := plan.SortOf(k); !ok && k != "" {
+		return nil, problem.Newf(problem.Invalid, "There is no kind of notices %q.", k)
+	}
+	out := &Tried{About: "an invented case"}
+	for part, template := range map[string]string{"subject": text.Subject, "text": text.Body} {
+		if _, err := try(template, example(k)); err != nil {
+			out.Problem = fmt.Sprintf("The %s: %s", part, err)
+			return out, nil
+		}
+	}
+	with := example(k)
+	told, err := noticesdb.Latest(a.Tx, k)
+	if err != nil {
+		return nil, err
+	}
+	if len(told) > 0 {
+		people, err := noticesdb.Recipients(a.Tx, []int64{told[0].RecipientID})
+		if err != nil {
+			return nil, err
+		}
+		with, out.About = fieldsOf(a, &people[0], told), nameOf(&people[0])
+	}
+	if out.Subject, err = write(text.Subject, with); err == nil {
+		out.Body, err = write(text.Body, with)
+	}
+	if err != nil {
+		out.Problem = err.Error()
+	}
+	return out, nil
+}
