@@ -10,6 +10,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/notices"
 	"nevrin/app/upkeep"
+	"nevrin/core/calendar"
 	"nevrin/core/plan"
 	"nevrin/store"
 )
@@ -84,6 +85,19 @@ func (s *Server) noticeOperations() {
 		do(s, http.MethodPost, "/mailings/{id}/"+path, does.id, does.summary, supervising,
 			func(a *act.Act, in *One) (Done, error) { return Done{true}, does.do(a, in.ID) })
 	}
+	type letters struct {
+		Branch calendar.Code `query:"branch" maxLength:"3"`
+	}
+	listing(s, "/letters", "letters", "Letters that wait to be posted, in postal order", employed,
+		func(a *act.Act, in *letters) (Rows[notices.Letter], error) {
+			list, err := notices.Letters(a, in.Branch)
+			return Rows[notices.Letter]{Rows: list}, err
+		})
+	type posted struct {
+		Messages []int64 `json:"messages" minItems:"1" maxItems:"2000" nullable:"false"`
+	}
+	do(s, http.MethodPost, "/letters/posted", "lettersPosted", "Mark letters as posted", employed,
+		func(a *act.Act, in *Sent[posted]) (int, error) { return notices.Posted(a, in.Body.Messages) })
 	look(s, "/notice-plans", "noticePlans", "What patrons are told of, and in which words", supervising, asks(upkeep.Tellings))
 	look(s, "/notice-plans/week", "noticeWeek", "What each plan would send in the coming week", supervising, asks(notices.Week))
 	keepTold(s, "plan", upkeep.AddPlan)

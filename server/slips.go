@@ -3,6 +3,7 @@ package server
 import (
 	"bytes"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -11,10 +12,13 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
+	"nevrin/app/notices"
+	"nevrin/app/problem"
 	"nevrin/app/slips"
 	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/formats/bill"
+	"nevrin/formats/letter"
 	"nevrin/formats/slip"
 )
 
@@ -49,6 +53,8 @@ func (s *Server) papers(r chi.Router) {
 		}))
 	r.Get("/api/invoices/{id}/invoice.pdf", s.file(employed, "application/pdf",
 		func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return invoicePDF(a, id) }))
+	r.Get("/api/letters/letters.pdf", s.file(employed, "application/pdf",
+		func(a *act.Act, _ int64, r *http.Request) ([]byte, error) { return lettersPDF(a, r.URL.Query()) }))
 	for name, table := range map[string]func(*act.Act, accounts.Period) ([][]string, error){
 		"takings": accounts.TakingsTable, "journal": accounts.JournalTable,
 	} {
@@ -73,6 +79,38 @@ func (s *Server) period(roles []role.Role, write func(*act.Act, accounts.Period)
 		out, err := table(write(a, p))
 		return append([]byte(byteOrderMark), out...), err // spreadsheets read it as UTF-8 by that
 	})
+}
+
+// lettersPDF gives the letters of a branch, or of all, or those from one number to another, as they are printed together.
+func lettersPDF(a *act.Act, query url.Values) ([]byte, error) {
+	list, err := notices.Letters(a, calendar.Code(query.Get("branch")))
+	if err != nil {
+		return nil, err
+	}
+	from, until := 1, len(list)
+	if n, err := strconv.Atoi(query.Get("from")); err == nil {
+		from = n
+	}
+	if n, err := strconv.Atoi(query.Get("to")); err == nil {
+		until = min(n, until)
+	}
+	if from < 1 || from > until {
+		return nil, problem.Newf(problem.Refused, "There are %d letters. Choose numbers among them.", len(list))
+	}
+	here := a.Network.Row(a.Who.Branch)
+	b := &letter.Batch{
+		Title: "Letters of " + a.Network.Name, Sender: []string{a.Network.Name, here.Name, here.Address}, Date: a.SayDate(a.Today()),
+		Paper: "A4", First: from,
+	}
+	if query.Get("paper") == "letter" {
+		b.Paper = "Letter"
+	}
+	for _, l := range list[from-1 : until] {
+		b.Of = append(b.Of, letter.Letter{To: l.To, Subject: l.Subject, Body: l.Body})
+	}
+	var out bytes.Buffer
+	err = letter.Write(&out, b)
+	return out.Bytes(), err
 }
 
 func invoicePDF(a *act.Act, id int64) ([]byte, error) {

@@ -327,3 +327,34 @@ func TestWeek(t *testing.T) {
 	assert.Equal(t, "before_due 2026-10-25 3, overdue 2026-10-30 3", w.Ask(`SELECT string_agg(concat_ws(' ', m.plan, m.day, n.n), ', ' ORDER BY m.day)
 		FROM mailings m JOIN (SELECT mailing_id, count(*) AS n FROM notices GROUP BY 1) n ON n.mailing_id = m.id`))
 }
+
+// Letters come in postal order with the text of the moment; what came back meanwhile is not printed, and what was posted is kept as it was.
+func TestLetters(t *testing.T) {
+	w := newTelling(t)
+	w.keep("overdue", func(p *plan.Plan) { p.Ways = []person.Way{person.ByLetter} })
+	var items []string
+	for k, code := range []string{"B0A 1E5", "B0A 1A1", "B0A 1C3"} {
+		p := w.reader("")
+		w.Set("UPDATE patrons SET postal_code = ?, town = 'Quarrow', legal_name = ? WHERE id = ?", code, fmt.Sprintf("Reader %d", k), p)
+		items = append(items, w.lend(p))
+	}
+	w.night(24)
+	w.send(w.trial("overdue"))
+	w.bring(items[2])
+	look := func() []notices.Letter {
+		return testkit.Do(t, w.House, w.boss, func(a *act.Act) ([]notices.Letter, error) { return notices.Letters(a, "HVH") })
+	}
+	letters := look()
+	require.Len(t, letters, 2)
+	assert.Equal(t, []string{"Reader 1", "1 Quay Street", "B0A 1A1 Quarrow"}, letters[0].To)
+	assert.Equal(t, []string{"Reader 0", "1 Quay Street", "B0A 1E5 Quarrow"}, letters[1].To)
+	assert.Contains(t, letters[1].Body, items[0])
+	post := func() error {
+		_, err := testkit.Try(w.House, w.boss, func(a *act.Act) (int, error) { return notices.Posted(a, []int64{letters[0].Message}) })
+		return err
+	}
+	require.NoError(t, post())
+	require.ErrorContains(t, post(), "no longer wait")
+	assert.Len(t, look(), 1)
+	assert.Contains(t, w.Ask("SELECT body FROM messages WHERE state = 'sent'"), items[1])
+}

@@ -3,7 +3,6 @@ package notices
 import (
 	"errors"
 	"fmt"
-	"io"
 	"regexp"
 	"slices"
 	"strings"
@@ -149,36 +148,47 @@ var ranges = regexp.MustCompile(`\{%-?\s*(?:for|tablerow)\s[^%]*\([^)]*\.\.`)
 // deepest is how many loops may stand in each other.
 const deepest = 2
 
-var loops = regexp.MustCompile(`\{%-?\s*(for|endfor|tablerow|endtablerow)\b`)
+var loops = regexp.MustCompile(`\{%-?\s*(for|endfor)\b`)
 
 // write writes a text with what its fields stand for.
 func write(template string, with map[string]any) (string, error) {
-	parsed, err := engine.ParseString(template)
-	if err != nil {
-		return "", err
+	parsed, wrong := engine.ParseTemplateLocation([]byte(template), "", 1)
+	if wrong != nil {
+		return "", wrong
 	}
 	out := &bounded{}
-	if err := parsed.FRender(out, with); err != nil {
-		return "", err
+	if wrong := parsed.FRender(out, with); wrong != nil {
+		return "", wrong
 	}
-	return out.String(), nil
+	if out.tooLong {
+		return "", fmt.Errorf("the text becomes longer than %d characters", longestMessage)
+	}
+	return out.text.String(), nil
 }
 
-// bounded takes no more than a message may hold.
-type bounded struct{ strings.Builder }
-
-var errTooLong = fmt.Errorf("the text becomes longer than %d characters", longestMessage)
+// bounded takes no more than a message may hold, and lets the rest go: whoever writes into it knows no errors.
+type bounded struct {
+	text    strings.Builder
+	tooLong bool
+}
 
 func (b *bounded) Write(p []byte) (int, error) {
-	if b.Len()+len(p) > longestMessage {
-		return 0, errTooLong
+	if b.text.Len()+len(p) > longestMessage {
+		b.tooLong = true
+		return len(p), nil
 	}
-	return b.Builder.Write(p)
+	return b.text.Write(p)
 }
 
-func (b *bounded) WriteString(s string) (int, error) { return b.Write([]byte(s)) }
-
-var _ io.StringWriter = (*bounded)(nil)
+// What a wording can be made of: nothing that counts, keeps or multiplies text, so that it ends soon whatever stands in it.
+var (
+	tags = []string{"if", "elsif", "else", "endif", "unless", "endunless", "case", "when", "endcase", "for", "endfor", "break", "continue",
+		"comment", "endcomment", "raw", "endraw"}
+	filtersOf = []string{"append", "capitalize", "default", "downcase", "first", "join", "last", "prepend", "size", "strip", "truncate",
+		"truncatewords", "upcase"}
+	tag    = regexp.MustCompile(`\{%-?\s*(\w*)`)
+	filter = regexp.MustCompile(`\|\s*(\w+)`)
+)
 
 // CheckWording tells what is wrong with a wording: with its templates too, each tried on an invented case of its kind.
 func CheckWording(w *plan.Wording) error {
@@ -202,6 +212,16 @@ func CheckWording(w *plan.Wording) error {
 func try(template string, with map[string]any) (string, error) {
 	if at := ranges.FindStringIndex(template); at != nil {
 		return "", fmt.Errorf("line %d: loops over numbers are not possible; use {%% for i in items %%}", lineOf(template, at[0]))
+	}
+	for _, at := range tag.FindAllStringSubmatchIndex(template, -1) {
+		if name := template[at[2]:at[3]]; !slices.Contains(tags, name) {
+			return "", fmt.Errorf("line %d: %q is not possible here. Possible are %s", lineOf(template, at[0]), name, strings.Join(tags, ", "))
+		}
+	}
+	for _, at := range filter.FindAllStringSubmatchIndex(onlyMarks(template), -1) {
+		if name := template[at[2]:at[3]]; !slices.Contains(filtersOf, name) {
+			return "", fmt.Errorf("line %d: there is no filter %q. Filters are %s", lineOf(template, at[0]), name, strings.Join(filtersOf, ", "))
+		}
 	}
 	depth := 0
 	for _, at := range loops.FindAllStringSubmatchIndex(template, -1) {
@@ -235,8 +255,17 @@ var (
 	filters  = regexp.MustCompile(`\|\s*\w+|\w+:`)
 	named    = regexp.MustCompile(`[A-Za-z_][\w-]*(?:\.[\w-]+)*`)
 	spoken   = []string{"and", "or", "contains", "true", "false", "nil", "blank", "empty", "in", "limit", "offset", "reversed"}
-	assigned = regexp.MustCompile(`\{%-?\s*(?:for\s+([\w-]+)\s+in\s+(\S+)|(?:assign|capture)\s+([\w-]+))`)
+	assigned = regexp.MustCompile(`\{%-?\s*for\s+([\w-]+)\s+in\s+(\S+)`)
 )
+
+// onlyMarks is a template with its text blanked out, so that what is found in it stands where it stood.
+func onlyMarks(template string) string {
+	out := []byte(strings.Repeat(" ", len(template)))
+	for _, at := range marks.FindAllStringIndex(template, -1) {
+		copy(out[at[0]:at[1]], quoted.ReplaceAllStringFunc(template[at[0]:at[1]], func(s string) string { return strings.Repeat(" ", len(s)) }))
+	}
+	return string(out)
+}
 
 // names tells which field a template names that there is not, with the line in which it does.
 func names(template string, with map[string]any) error {
@@ -253,7 +282,7 @@ func names(template string, with map[string]any) error {
 	}
 	loops := map[string]bool{}
 	for _, m := range assigned.FindAllStringSubmatch(template, -1) {
-		known[m[1]], known[m[3]] = true, true
+		known[m[1]] = true
 		loops[m[1]] = loops[m[1]] || m[2] == "items"
 	}
 	for _, at := range marks.FindAllStringSubmatchIndex(template, -1) {
@@ -283,9 +312,6 @@ func names(template string, with map[string]any) error {
 // sayWrong says in a few words what stands in a template that cannot be.
 func sayWrong(err error) string {
 	says := err.Error()
-	if strings.Contains(says, errTooLong.Error()) {
-		return errTooLong.Error() + "."
-	}
 	if _, rest, found := strings.Cut(says, ": "); found && strings.HasPrefix(says, "Liquid error") {
 		says = rest
 	}

@@ -135,13 +135,44 @@ test("a hold is routed, fetched, sent by ferry, received, told and lent", async 
   await expect(page.getByText("From hold shelf")).toBeVisible();
 });
 
+test("this morning's runs: one out of its usual range is looked at, the usual ones are sent together, each person once", async ({
+  page,
+}) => {
+  await signIn(page, "Maren Odell");
+  await go(page, "Notices");
+  const run = page.getByRole("region", { name: "Run", exact: true });
+  await expect(run.getByText("More than three times as many as usual")).toBeVisible();
+  await run.getByLabel("By", { exact: true }).selectOption("letter");
+  await run.getByRole("row").nth(1).getByRole("button").first().click();
+  await expect(run.getByText(/now counts as lost/)).toBeVisible();
+  await run.getByRole("button", { name: "Close" }).click();
+  const twice = `SELECT count(*)::text FROM (SELECT 1 FROM messages m JOIN mailings g ON g.id = m.mailing_id AND g.day = '2026-10-06'
+    GROUP BY m.patron_id, m.channel HAVING count(*) > 1) x`;
+  const usual = page.getByRole("button", { name: /^Send the \d+ usual runs/ });
+  await usual.dblclick();
+  await expect(usual).toHaveCount(0);
+  const people = `SELECT count(DISTINCT (recipient_id, channel))::text FROM notices n JOIN mailings g ON g.id = n.mailing_id
+    WHERE g.day = '2026-10-06' AND g.state IN ('sending', 'sent')`;
+  await expect
+    .poll(
+      () =>
+        ask(`SELECT count(*)::text FROM messages m JOIN mailings g ON g.id = m.mailing_id WHERE g.day = '2026-10-06'
+          AND m.state IN ('sent', 'no_address', 'by_hand', 'overtaken')`),
+      { timeout: 60_000 },
+    )
+    .toBe(await ask(people));
+  expect(await ask(twice)).toBe("0");
+  // What was not as usual still waits.
+  await page.reload();
+  await expect(page.getByRole("button", { name: /Lost, with its bill.*Trial run/ })).toBeVisible();
+});
+
 test("days pass: overdue notices are worked out, looked at, sent, each once", async ({ page, request }) => {
   await signIn(page, "Maren Odell");
   await clockOn(page, "One week ahead");
   await clockOn(page, "One week ahead");
   await go(page, "Notices");
-  const runs = page.getByRole("region", { name: "Mailings" });
-  await expect(runs.getByText("Overdue, first").first()).toBeVisible({ timeout: 30_000 });
+  const runs = page.getByRole("region", { name: "Runs" });
   await expect
     .poll(
       () =>
@@ -153,25 +184,35 @@ test("days pass: overdue notices are worked out, looked at, sent, each once", as
     .toBe("14");
   await page.reload();
   await runs
-    .getByRole("button", { name: /Overdue, first.*Trial run/ })
-    .last()
+    .getByRole("button", { name: /^Overdue (Mon|Tue|Wed|Thu|Fri|Sat|Sun).*Trial run/ })
+    .first()
     .click();
-  const messages = page.getByRole("region", { name: "Messages" });
-  await messages.getByRole("checkbox", { disabled: false }).first().uncheck();
-  const text = await messages.getByRole("button", { name: /^Send \d+ messages/ }).textContent();
-  const count = Number(/\d+/.exec(text!)![0]);
+  const run = page.getByRole("region", { name: "Run", exact: true });
+  await run.getByRole("button", { name: "Leave out" }).first().click();
+  await run.getByLabel("Reason").fill("In hospital");
+  await run
+    .getByRole("form", { name: /Leave out/ })
+    .getByRole("button", { name: "Leave out" })
+    .click();
+  await expect(run.getByText("1 left out")).toBeVisible();
+  await expect(run.getByRole("cell", { name: /Left out/ })).toContainText("In hospital");
+  const count = Number(/(\d+) by email/.exec((await run.textContent()) ?? "")![1]);
   const me = (await (await page.request.get("/api/me")).json()) as { mailbox: string };
-  await messages.getByRole("button", { name: /^Send/ }).click();
+  await run.getByRole("button", { name: /^Send \d+ messages/ }).click();
   await expect
-    .poll(() => ask("SELECT count(*)::text FROM messages WHERE state = 'sent' AND mailing_id IS NOT NULL"), {
-      timeout: 60_000,
-    })
+    .poll(
+      () =>
+        ask(
+          "SELECT count(*)::text FROM messages WHERE channel = 'mail' AND state IN ('sent', 'overtaken') AND mailing_id IS NOT NULL AND at > '2026-10-08'",
+        ),
+      { timeout: 60_000 },
+    )
     .toBe(String(count));
   expect(
     ((await (await request.get(me.mailbox)).text()).match(/Please return (an|\d+) |Overdue: please return/g) ?? [])
       .length,
   ).toBeGreaterThanOrEqual(Math.min(count, 190));
-  await expect(messages.getByRole("button", { name: /^Send/ })).toHaveCount(0);
+  await expect(run.getByRole("button", { name: /^Send/ })).toHaveCount(0);
 });
 
 test("the late film comes back: asked, paid in part, waived, undone from the bin", async ({ page }) => {

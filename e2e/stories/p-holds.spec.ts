@@ -202,7 +202,12 @@ test("the hold shelf: slots, kept longer, called, and what stands there for nobo
   const calls = page.getByRole("table", { name: "To call" });
   await expect(calls.getByRole("button", { name: "Reached" }).first()).toBeVisible();
   const rows = await calls.getByRole("row").count();
-  await calls.getByRole("button", { name: "Not reached" }).first().click();
+  await calls
+    .getByRole("button", { name: /^Not reached/ })
+    .first()
+    .click();
+  await page.getByRole("menuitem", { name: "Message left" }).click();
+  await expect(calls.getByRole("cell", { name: "1 call, last: Message left" })).toBeVisible();
   await expect(calls.getByRole("row")).toHaveCount(rows);
   await calls.getByRole("button", { name: "Reached" }).first().click();
   await expect(calls.getByRole("row")).toHaveCount(rows - 1);

@@ -5,6 +5,7 @@ import (
 	"context"
 	"time"
 
+	"nevrin/core/calendar"
 	"nevrin/core/person"
 	"nevrin/core/plan"
 	"nevrin/store"
@@ -56,6 +57,20 @@ const messagesShown = `SELECT s.id, s.mailing_id, s.kind, s.patron_id, s.address
 // MessagesByID gives messages by their ids.
 func MessagesByID(tx *store.Tx, ids []int64) ([]MessageShown, error) {
 	return store.List[MessageShown](tx, messagesShown+"WHERE s.id = ANY($1) ORDER BY s.id", ids)
+}
+
+// LettersToPost gives letters that wait to be posted to patrons of a branch, or of all, in postal order.
+func LettersToPost(tx *store.Tx, branch calendar.Code, most int) ([]Message, error) {
+	return store.List[Message](tx, `SELECT s.id, s.kind, s.patron_id, s.subject, s.body, s.state, s.at, s.channel FROM messages s
+			JOIN patrons p ON p.id = s.patron_id
+		WHERE s.state = 'by_hand' AND s.channel = 'letter' AND ($1 = '' OR p.branch_code = $1)
+		ORDER BY p.postal_code, p.town, p.address, s.id LIMIT $2`, branch, most)
+}
+
+// PostedAs marks a letter as posted, with what it said.
+func PostedAs(tx *store.Tx, id int64, subject, body string, at time.Time) {
+	tx.QueueOne(`UPDATE messages SET state = 'sent', sent_at = $4, subject = $2, body = $3, problem = '' WHERE id = $1 AND state = 'by_hand'
+		AND channel = 'letter'`, id, subject, body, at)
 }
 
 // StuckMessages gives messages that are stopped, queued, under way or unclear, and those of lately that had no address.

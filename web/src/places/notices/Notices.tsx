@@ -6,6 +6,7 @@ import { administrates, supervises } from "../../shell/places";
 import { Loading } from "../../ui/loading";
 import { Head, Tabs } from "../../ui/parts";
 import { sayCount } from "../../ui/say";
+import { Letters } from "./Letters";
 import { Plans } from "./Plans";
 import { Runs } from "./Runs";
 import { Stuck } from "./Stuck";
@@ -28,14 +29,14 @@ export function NoticesPlace() {
         says={
           all.data &&
           (trials
-            ? `${sayCount(trials, "trial run")} to check. Nothing has been sent yet.`
+            ? `${sayCount(trials, "trial run")} to check before ${trials === 1 ? "it is" : "they are"} sent.`
             : "No trial runs waiting. Each night prepares new ones.")
         }
       />
       {all.data?.mail_off && <MailOff why={all.data.mail_off} administrates={administrates(me.role)} />}
       <Tabs
         label="Notices"
-        tabs={noticesTabs.filter(([id]) => supervising || id === "runs" || id === "open")}
+        tabs={noticesTabs.filter(([id]) => supervising || (id !== "plans" && id !== "wordings"))}
         chosen={chosen}
         onChoose={(id) => void navigate({ to: "/notices", search: { tab: id } })}
       />
@@ -49,6 +50,7 @@ export function NoticesPlace() {
         </Loading>
       )}
       {chosen === "open" && <Loading of={all}>{(a) => <Stuck list={a.stuck} maySettle={supervising} />}</Loading>}
+      {chosen === "letters" && <Letters />}
       {chosen === "plans" && supervising && <Plans />}
       {chosen === "wordings" && supervising && <Wordings />}
     </div>

@@ -67,8 +67,8 @@ export function OneRun({ run, maySend }: { run: Run; maySend: boolean }) {
           {run.unclear > 0 && `; ${run.unclear} unclear`}
         </p>
         <p className={isOdd(run) ? "text-sm text-buoy-700" : "text-sm text-ink-2"}>
-          <Why trace={run.why}>{run.why.result}</Why>
-          {run.last !== undefined && `; the run before had ${run.last}`}
+          {run.why.result}
+          {run.last !== undefined && `; the run before had ${run.last}`}. <Why trace={run.why}>Why</Why>
         </p>
         <div className="flex flex-wrap items-end gap-3 print:hidden">
           <Field label="By">
@@ -227,7 +227,7 @@ function Text({ run, of, onClose }: { run: Run; of: Person; onClose: () => void 
         {(m) => (
           <>
             <b className="font-semibold">{m.subject}</b>
-            <p className="max-h-72 overflow-auto whitespace-pre-wrap">{m.body}</p>
+            <p className="mb-2 max-h-72 overflow-auto whitespace-pre-wrap">{m.body}</p>
             <Quiet onClick={() => onPaper(<Letter message={m} />)}>Print as a letter</Quiet>
           </>
         )}

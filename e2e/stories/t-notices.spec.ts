@@ -1,0 +1,58 @@
+import { expect, test } from "@playwright/test";
+import { ask, signIn } from "../kit";
+
+test("a plan is added for one class and removed; a wrong one is told of at its field", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  await page.goto("/notices?tab=plans");
+  const card = page.getByRole("region", { name: "Plans" });
+  await card
+    .getByRole("listitem")
+    .filter({ has: page.getByRole("heading", { name: "Overdue" }) })
+    .getByRole("button", { name: "Add a plan" })
+    .click();
+  const form = page.getByRole("form", { name: "Add a plan" });
+  await form.getByLabel("Name").fill("Overdue, seniors");
+  await form.getByLabel("Stage 1: days after").fill("20");
+  await form.getByLabel("Stage 2: days after").fill("10");
+  await form
+    .getByRole("group", { name: /Patron classes/ })
+    .getByRole("button", { name: "Senior" })
+    .click();
+  await form
+    .getByRole("group", { name: /Patron classes/ })
+    .getByRole("button", { name: "Staff" })
+    .click();
+  await form.getByRole("button", { name: "Add", exact: true }).click();
+  await expect(form.getByRole("alert")).toContainText("10 days after 20");
+  await form.getByLabel("Stage 2: days after").fill("30");
+  await form.getByRole("button", { name: "Add", exact: true }).click();
+  await expect(card.getByText("20, 30 days after; Senior")).toBeVisible();
+  await card.getByRole("button", { name: "Overdue, seniors" }).click();
+  await page
+    .getByRole("form", { name: "Edit Overdue, seniors" })
+    .getByRole("button", { name: "Remove", exact: true })
+    .last()
+    .click();
+  await expect(card.getByText("Overdue, seniors")).toHaveCount(0);
+  expect(await ask("SELECT count(*)::text FROM changes WHERE part = 'plan' AND key = 'overdue_seniors'")).toBe("2");
+});
+
+test("a wording is changed with a real case beside; a mistake is told by its line", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  await page.goto("/notices?tab=wordings");
+  await page.getByRole("button", { name: "Due today", exact: true }).click();
+  const form = page.getByRole("form", { name: "Edit Due today" });
+  const says = form.getByRole("region", { name: "What it says" });
+  await expect(says.getByText(/would get it/)).toBeVisible();
+  await form.getByLabel("Text").fill("Dear {{ name }},\n{{ titel }} is due today.");
+  await expect(says.getByRole("alert")).toContainText('line 2: there is no field "titel"');
+  await form.getByRole("button", { name: "Save" }).click();
+  await expect(form.getByRole("alert").last()).toContainText("line 2");
+  await form.getByLabel("Text").fill("{{ title }} is due today.");
+  await expect(says.getByText(/is due today\.$/)).toBeVisible();
+  await form.getByRole("button", { name: "Save" }).click();
+  await expect(form).toHaveCount(0);
+  expect(await ask("SELECT doc #>> '{texts,en,body}' FROM wordings WHERE code = 'due_today'")).toBe(
+    "{{ title }} is due today.",
+  );
+});
