@@ -132,15 +132,13 @@ func (o *OnShelf) told(a *act.Act, r *holdsdb.ShelfRow) {
 	case state == "no_address":
 		o.Told = "Not notified: no address"
 	case state == "sent":
-		o.Told = "Notified by " + sayChannel[*r.Channel]
+		o.Told = "Notified by " + person.SayWay[person.Way(*r.Channel)]
 	case state == "queued":
 		o.Told = "Email queued"
 	default:
 		o.Told = "Not notified: " + state
 	}
 }
-
-var sayChannel = map[string]string{"mail": "email", "phone": "phone", "letter": "letter"}
 
 // longestKept is the most days from today that something can be kept on a hold shelf on request.
 const longestKept = 60

@@ -56,6 +56,9 @@ func (p *Planner) Work(ctx context.Context, job *river.Job[WorkOutArgs]) error {
 
 // Release compares the trial runs of a day with those before, and sends those of trusted plans whose numbers are as usual.
 func Release(a *act.Act, day calendar.Date) error {
+	if err := endOvertaken(a); err != nil {
+		return err
+	}
 	trials, err := noticesdb.Trials(a.Tx, day.UTC())
 	if err != nil {
 		return err
@@ -74,6 +77,37 @@ func Release(a *act.Act, day calendar.Date) error {
 		}
 	}
 	return nil
+}
+
+// byHandMost is how many calls and letters a night looks through.
+const byHandMost = 5000
+
+// endOvertaken ends calls and letters that have nothing to tell any more.
+func endOvertaken(a *act.Act) error {
+	ids, err := noticesdb.ByHand(a.Tx, byHandMost)
+	if err != nil || len(ids) == 0 {
+		return err
+	}
+	told, err := noticesdb.OfMessages(a.Tx, ids)
+	if err != nil {
+		return err
+	}
+	still, why := map[int64]bool{}, map[int64]string{}
+	for k := range told {
+		n := &told[k]
+		if says := overtaken(a, n); says != "" {
+			noticesdb.Overtake(a.Tx, n.ID, says)
+			why[*n.MessageID] = says
+			continue
+		}
+		still[*n.MessageID] = true
+	}
+	for id, says := range why {
+		if !still[id] {
+			noticesdb.Overtaken(a.Tx, id, says)
+		}
+	}
+	return a.Tx.Flush()
 }
 
 // Coming is how many messages plans would send on each of the next days, if nothing came back by then.

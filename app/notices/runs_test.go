@@ -346,6 +346,8 @@ func TestLetters(t *testing.T) {
 	}
 	letters := look()
 	require.Len(t, letters, 2)
+	w.night(1)
+	assert.Equal(t, "by_hand 2, overtaken 1", w.Ask("SELECT string_agg(state || ' ' || n, ', ' ORDER BY state) FROM (SELECT state, count(*) AS n FROM messages GROUP BY 1) s"))
 	assert.Equal(t, []string{"Reader 1", "1 Quay Street", "B0A 1A1 Quarrow"}, letters[0].To)
 	assert.Equal(t, []string{"Reader 0", "1 Quay Street", "B0A 1E5 Quarrow"}, letters[1].To)
 	assert.Contains(t, letters[1].Body, items[0])
@@ -357,4 +359,23 @@ func TestLetters(t *testing.T) {
 	require.ErrorContains(t, post(), "no longer wait")
 	assert.Len(t, look(), 1)
 	assert.Contains(t, w.Ask("SELECT body FROM messages WHERE state = 'sent'"), items[1])
+}
+
+// An email that is refused for good goes by the next way of its plan, which stands beside it; where there is none, somebody looks at it.
+func TestRefusedGoesByTheNextWay(t *testing.T) {
+	w := newTelling(t)
+	w.lend(w.reader("ada@post.invalid"))
+	none := w.reader("bo@post.invalid")
+	w.Set("UPDATE patrons SET address = '' WHERE id = ?", none)
+	w.lend(none)
+	w.night(24)
+	w.send(w.trial("overdue"))
+	server := newMoody(t)
+	server.rcpt = "550 no such user"
+	w.House.Mail = outside.MailServer{Host: "127.0.0.1", Port: server.port}
+	assert.Empty(t, w.leave())
+	assert.Equal(t, "letter by_hand, mail refused", w.Ask("SELECT string_agg(channel || ' ' || state, ', ' ORDER BY channel) FROM messages"))
+	letters := testkit.Do(t, w.House, w.boss, func(a *act.Act) ([]notices.Letter, error) { return notices.Letters(a, "") })
+	require.Len(t, letters, 1)
+	assert.Contains(t, w.Ask("SELECT problem FROM messages WHERE channel = 'letter'"), "By email it was refused: ")
 }

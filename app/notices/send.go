@@ -201,6 +201,26 @@ func begin(a *act.Act, id int64) (*noticesdb.Message, error) {
 	return m, nil
 }
 
+// otherWay lets a message that its way has refused go by the next one of its plan by which the recipient can be reached. False where there is
+// none.
+func otherWay(a *act.Act, m *noticesdb.Message, says string) (bool, error) {
+	told, err := noticesdb.OfMessages(a.Tx, []int64{m.ID})
+	if err != nil || len(told) == 0 {
+		return false, err
+	}
+	p := a.Network.Plans[told[0].Plan]
+	people, err := noticesdb.Recipients(a.Tx, []int64{m.PatronID})
+	if err != nil || p == nil {
+		return false, err
+	}
+	way := p.Next(m.Channel, record(&people[0]))
+	if way == "" {
+		return false, nil
+	}
+	goes := addressOf(&people[0], way)
+	return noticesdb.GoBy(a.Tx, m, way, goes, string(plan.First(way, goes)), "By "+person.SayWay[m.Channel]+" it was refused: "+says)
+}
+
 // Work sends the message of a job unless that has been done or begun before. While mail is off, and outside of the hours in which messages
 // leave, it waits.
 func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
@@ -234,6 +254,14 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	defer done()
 	defer s.House.Live.Changed("", event.Notices)
 	if becomes := ended.Ends(); becomes != plan.Sent {
+		if becomes == plan.Refused {
+			otherwise, err := act.Do(after, s.House, act.Machine, "", nil, func(a *act.Act) (bool, error) {
+				return otherWay(a, m, sayFailed(becomes, failed))
+			})
+			if err != nil || otherwise {
+				return err
+			}
+		}
 		if err := noticesdb.SendingFailed(after, s.House.Store, m, string(becomes), sayFailed(becomes, failed)); err != nil || becomes != plan.Again {
 			return err
 		}

@@ -170,9 +170,13 @@ func overtaken(a *act.Act, n *noticesdb.Told) string {
 
 // reach tells by what way somebody is told of something by a plan, and where that goes.
 func reach(p *plan.Plan, to *noticesdb.Recipient) (person.Way, string) {
-	r := person.Record{Email: strings.TrimSpace(to.Email), Phone: to.Phone, Address: to.Address}
-	way := p.Reach(people.Notices(&peopledb.Patron{Notices: to.Notices}), &r)
+	way := p.Reach(people.Notices(&peopledb.Patron{Notices: to.Notices}), record(to))
 	return way, addressOf(to, way)
+}
+
+// record gives what of a record says how somebody can be reached.
+func record(to *noticesdb.Recipient) *person.Record {
+	return &person.Record{Email: strings.TrimSpace(to.Email), Phone: to.Phone, Address: to.Address}
 }
 
 // addressOf gives where something goes that goes to somebody by a way.

@@ -26,6 +26,9 @@ const (
 	NotTold  Way = "none"
 )
 
+// SayWay names the ways for people.
+var SayWay = map[Way]string{ByMail: "email", ByPhone: "phone", ByLetter: "letter"}
+
 // Ways are the channels a patron has chosen, by kind of notice. What they have not chosen goes by email where there is an address.
 type Ways map[Notice]Way
 

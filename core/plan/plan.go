@@ -165,6 +165,16 @@ func (p *Plan) Reach(chosen person.Ways, r *person.Record) person.Way {
 	return ""
 }
 
+// Next gives the next way of a plan after one that has failed, by which somebody can be reached; empty: there is none.
+func (p *Plan) Next(failed person.Way, r *person.Record) person.Way {
+	for _, way := range p.Ways[slices.Index(p.Ways, failed)+1:] {
+		if way != failed && way.Reaches(r) {
+			return way
+		}
+	}
+	return ""
+}
+
 // Stage gives the stage that something has reached on a day, and -1 where it has reached none: the last one whose day has come. Of what
 // lies ahead the stage is reached from its day until the day in question; of what is past, from its day on.
 func (p *Plan) Stage(b *calendar.Branch, of, day calendar.Date) int {

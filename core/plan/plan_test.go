@@ -107,6 +107,19 @@ func TestReach(t *testing.T) {
 	}
 }
 
+// After a way that failed comes the next of the plan by which somebody can be reached, and never the same again.
+func TestNextWay(t *testing.T) {
+	p := plan.Plan{Ways: []person.Way{person.ByMail, person.ByPhone, person.ByLetter}}
+	all := &person.Record{Email: "ada@post.invalid", Phone: "555 0100", Address: "1 Quay Street"}
+	assert.Equal(t, person.ByPhone, p.Next(person.ByMail, all))
+	assert.Equal(t, person.ByLetter, p.Next(person.ByMail, &person.Record{Email: "x", Address: "1 Quay Street"}))
+	assert.Equal(t, person.Way(""), p.Next(person.ByLetter, all))
+	p.Ways = []person.Way{person.ByLetter, person.ByMail}
+	assert.Equal(t, person.Way(""), p.Next(person.ByMail, all), "those before it were not chosen either")
+	p.Ways = []person.Way{person.ByLetter}
+	assert.Equal(t, person.ByLetter, p.Next(person.ByMail, all), "email was the patron's own choice")
+}
+
 // What changed before a message leaves is not told.
 func TestOvertaken(t *testing.T) {
 	sum := money.Amount(1000)

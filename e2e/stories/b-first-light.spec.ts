@@ -135,38 +135,6 @@ test("a hold is routed, fetched, sent by ferry, received, told and lent", async 
   await expect(page.getByText("From hold shelf")).toBeVisible();
 });
 
-test("this morning's runs: one out of its usual range is looked at, the usual ones are sent together, each person once", async ({
-  page,
-}) => {
-  await signIn(page, "Maren Odell");
-  await go(page, "Notices");
-  const run = page.getByRole("region", { name: "Run", exact: true });
-  await expect(run.getByText("More than three times as many as usual")).toBeVisible();
-  await run.getByLabel("By", { exact: true }).selectOption("letter");
-  await run.getByRole("row").nth(1).getByRole("button").first().click();
-  await expect(run.getByText(/now counts as lost/)).toBeVisible();
-  await run.getByRole("button", { name: "Close" }).click();
-  const twice = `SELECT count(*)::text FROM (SELECT 1 FROM messages m JOIN mailings g ON g.id = m.mailing_id AND g.day = '2026-10-06'
-    GROUP BY m.patron_id, m.channel HAVING count(*) > 1) x`;
-  const usual = page.getByRole("button", { name: /^Send the \d+ usual runs/ });
-  await usual.dblclick();
-  await expect(usual).toHaveCount(0);
-  const people = `SELECT count(DISTINCT (recipient_id, channel))::text FROM notices n JOIN mailings g ON g.id = n.mailing_id
-    WHERE g.day = '2026-10-06' AND g.state IN ('sending', 'sent')`;
-  await expect
-    .poll(
-      () =>
-        ask(`SELECT count(*)::text FROM messages m JOIN mailings g ON g.id = m.mailing_id WHERE g.day = '2026-10-06'
-          AND m.state IN ('sent', 'no_address', 'by_hand', 'overtaken')`),
-      { timeout: 60_000 },
-    )
-    .toBe(await ask(people));
-  expect(await ask(twice)).toBe("0");
-  // What was not as usual still waits.
-  await page.reload();
-  await expect(page.getByRole("button", { name: /Lost, with its bill.*Trial run/ })).toBeVisible();
-});
-
 test("days pass: overdue notices are worked out, looked at, sent, each once", async ({ page, request }) => {
   await signIn(page, "Maren Odell");
   await clockOn(page, "One week ahead");

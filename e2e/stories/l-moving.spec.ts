@@ -247,7 +247,7 @@ test("what stood on the hold shelf stands there when it has moved in, and what i
   await expect(outcome.getByRole("status")).toContainText("They are added to today's trial runs");
   const told = () =>
     ask(
-      "SELECT count(*) FROM told t JOIN loans l ON l.id = t.loan_id JOIN items i ON i.id = l.item_id WHERE i.barcode = $1",
+      "SELECT count(*) FROM notices t JOIN loans l ON l.id = t.loan_id JOIN items i ON i.id = l.item_id WHERE i.barcode = $1",
       lent,
     );
   await expect.poll(told, { timeout: 20_000 }).toBe("1");

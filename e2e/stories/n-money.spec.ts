@@ -239,7 +239,7 @@ test("what was lent is mailed to who wants it, with all of the session on it", a
     .poll(() =>
       ask(
         `SELECT coalesce(max(m.items), 0)::text FROM messages m JOIN patrons p ON p.id = m.patron_id
-         WHERE m.stage = 'lent' AND p.card = $1`,
+         WHERE m.kind = 'receipt' AND p.card = $1`,
         card,
       ),
     )
@@ -278,7 +278,7 @@ test("an email that does not go out stands at the desk when the patron has gone,
   await expect(left).toBeHidden();
   const sent = () =>
     ask(
-      "SELECT count(*) FROM messages m JOIN patrons p ON p.id = m.patron_id WHERE m.stage = 'lent' AND p.card = $1",
+      "SELECT count(*) FROM messages m JOIN patrons p ON p.id = m.patron_id WHERE m.kind = 'receipt' AND p.card = $1",
       card,
     );
   await expect.poll(sent).toBe("1");

@@ -67,6 +67,11 @@ func LettersToPost(tx *store.Tx, branch calendar.Code, most int) ([]Message, err
 		ORDER BY p.postal_code, p.town, p.address, s.id LIMIT $2`, branch, most)
 }
 
+// ByHand gives calls and letters that wait, the oldest first.
+func ByHand(tx *store.Tx, most int) ([]int64, error) {
+	return store.Each[int64](tx, "SELECT id FROM messages WHERE state = 'by_hand' ORDER BY at, id LIMIT $1", most)
+}
+
 // PostedAs marks a letter as posted, with what it said.
 func PostedAs(tx *store.Tx, id int64, subject, body string, at time.Time) {
 	tx.QueueOne(`UPDATE messages SET state = 'sent', sent_at = $4, subject = $2, body = $3, problem = '' WHERE id = $1 AND state = 'by_hand'
@@ -167,4 +172,15 @@ func MessageToCall(tx *store.Tx, id int64) (*Message, error) {
 func CalledFor(tx *store.Tx, id int64, reached bool, says string, later *time.Time, at time.Time) {
 	tx.QueueOne(`UPDATE messages SET tries = tries + 1, problem = $3, state = CASE WHEN $2 THEN 'sent' ELSE state END,
 		sent_at = CASE WHEN $2 THEN $4::timestamptz END, later_at = $5 WHERE id = $1 AND state = 'by_hand'`, id, reached, says, at, later)
+}
+
+// GoBy lets a message go by another way, unless this attempt is not its last one any more. False then.
+func GoBy(tx *store.Tx, m *Message, way person.Way, address, state, problem string) (bool, error) {
+	n, err := tx.Exec(`UPDATE messages SET channel = $3, address = $4, state = $5, problem = $6, begun_at = NULL, subject = '', body = '', tries = 0
+		WHERE id = $1 AND tries = $2 AND state = 'sending'`, m.ID, m.Tries, way, address, state, problem)
+	if err != nil || n == 0 {
+		return false, err
+	}
+	_, err = tx.Exec("UPDATE notices SET channel = $2 WHERE message_id = $1", m.ID, way)
+	return true, err
 }
