@@ -5,6 +5,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/notices"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/person"
@@ -188,6 +189,9 @@ func Call(a *act.Act, message int64, c Called) error {
 	kind := "not reached"
 	if c.Reached {
 		kind = "told"
+		if err := notices.KeepText(a, message); err != nil {
+			return err
+		}
 	}
 	a.Tell(event.Event{
 		Kind: event.MessageSettled, Patron: m.PatronID, Message: message,

@@ -84,7 +84,7 @@ func recipientsOf(rows []noticesdb.Message) []int64 {
 func linesOf(to *noticesdb.Recipient) []string {
 	lines := []string{cmp.Or(to.LegalName, nameOf(to))}
 	for line := range strings.Lines(strings.ReplaceAll(to.Address, ", ", "\n")) {
-		if line = strings.TrimSpace(line); line != "" {
+		if line = strings.TrimSpace(line); line != "" && line != to.Town {
 			lines = append(lines, line)
 		}
 	}

@@ -535,11 +535,25 @@ func makeMessages(a *act.Act, run, after int64) (int64, error) {
 	return last, enqueue(a, queued)
 }
 
+// KeepText keeps what a message says that is told by hand just now.
+func KeepText(a *act.Act, id int64) error {
+	texts, err := written(a, []int64{id})
+	if err != nil {
+		return err
+	}
+	if says, ok := texts[id]; ok {
+		noticesdb.KeepText(a.Tx, id, says.Subject, says.Body)
+	}
+	return nil
+}
+
 // Settle decides a message that is unclear: it went, or it is queued again; one that is told by hand has been told.
 func Settle(a *act.Act, id int64, again bool) error {
 	state := "sent"
 	if again {
 		state = "queued"
+	} else if err := KeepText(a, id); err != nil {
+		return err
 	}
 	m, err := noticesdb.SettleMessage(a.Tx, id, state, a.Now, a.Who.Role.Supervises())
 	if err != nil {

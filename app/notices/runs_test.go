@@ -335,7 +335,7 @@ func TestLetters(t *testing.T) {
 	var items []string
 	for k, code := range []string{"B0A 1E5", "B0A 1A1", "B0A 1C3"} {
 		p := w.reader("")
-		w.Set("UPDATE patrons SET postal_code = ?, town = 'Quarrow', legal_name = ? WHERE id = ?", code, fmt.Sprintf("Reader %d", k), p)
+		w.Set("UPDATE patrons SET postal_code = ?, town = 'Quarrow', address = '1 Quay Street, Quarrow', legal_name = ? WHERE id = ?", code, fmt.Sprintf("Reader %d", k), p)
 		items = append(items, w.lend(p))
 	}
 	w.night(24)
@@ -348,7 +348,7 @@ func TestLetters(t *testing.T) {
 	require.Len(t, letters, 2)
 	w.night(1)
 	assert.Equal(t, "by_hand 2, overtaken 1", w.Ask("SELECT string_agg(state || ' ' || n, ', ' ORDER BY state) FROM (SELECT state, count(*) AS n FROM messages GROUP BY 1) s"))
-	assert.Equal(t, []string{"Reader 1", "1 Quay Street", "B0A 1A1 Quarrow"}, letters[0].To)
+	assert.Equal(t, []string{"Reader 1", "1 Quay Street", "B0A 1A1 Quarrow"}, letters[0].To, "the town once")
 	assert.Equal(t, []string{"Reader 0", "1 Quay Street", "B0A 1E5 Quarrow"}, letters[1].To)
 	assert.Contains(t, letters[1].Body, items[0])
 	post := func() error {
@@ -378,4 +378,29 @@ func TestRefusedGoesByTheNextWay(t *testing.T) {
 	letters := testkit.Do(t, w.House, w.boss, func(a *act.Act) ([]notices.Letter, error) { return notices.Letters(a, "") })
 	require.Len(t, letters, 1)
 	assert.Contains(t, w.Ask("SELECT problem FROM messages WHERE channel = 'letter'"), "By email it was refused: ")
+}
+
+// What is approved in a run that is stopped does not go out with another one.
+func TestStoppedRunsStayStopped(t *testing.T) {
+	w := newTelling(t)
+	w.keep("before_due", func(p *plan.Plan) { p.Active = true })
+	p := w.reader("ada@post.invalid")
+	late := w.lend(p)
+	w.night(22)
+	soon := w.lend(p)
+	w.Set("UPDATE loans SET due_date = '2026-11-01' WHERE item_id = (SELECT id FROM items WHERE barcode = ?)", soon)
+	w.night(2)
+	one, two := w.trial("overdue"), w.trial("before_due")
+	testkit.Done(t, w.House, w.boss, func(a *act.Act) error { return notices.Send(a, []int64{one, two}) })
+	testkit.Done(t, w.House, w.boss, func(a *act.Act) error { return notices.Stop(a, one) })
+	w.compose(two)
+	letters := w.leave()
+	require.Len(t, letters, 1)
+	assert.Contains(t, letters[0].Body, soon)
+	assert.NotContains(t, letters[0].Body, late)
+	testkit.Done(t, w.House, w.boss, func(a *act.Act) error { return notices.GoOn(a, one) })
+	w.compose(one)
+	letters = w.leave()
+	require.Len(t, letters, 1)
+	assert.Contains(t, letters[0].Body, late)
 }

@@ -29,7 +29,7 @@ const (
 // SayWay names the ways for people.
 var SayWay = map[Way]string{ByMail: "email", ByPhone: "phone", ByLetter: "letter"}
 
-// Ways are the channels a patron has chosen, by kind of notice. What they have not chosen goes by email where there is an address.
+// Ways are the channels a patron has chosen, by kind of notice. What they have not chosen goes as the plan of the notice has it.
 type Ways map[Notice]Way
 
 // kinds are which ways a kind of notice can go: what is overdue is told to everybody.
@@ -77,17 +77,6 @@ func (w Ways) Unreached(r *Record) []Wrong {
 		}
 	}
 	return out
-}
-
-// Of is the way by which a notice goes; empty: there is none, and staff see that nobody was told.
-func (w Ways) Of(n Notice, r *Record) Way {
-	if way, chosen := w[n]; chosen {
-		return way
-	}
-	if r.Email != "" {
-		return ByMail
-	}
-	return ""
 }
 
 // Reaches tells whether somebody can be told by a way: their record has what it needs.

@@ -25,7 +25,7 @@ func WhatIsOpen(tx *store.Tx, patron int64) (OpenOf, error) {
 		(SELECT count(*)::int FROM requests WHERE patron_id = $1
 			AND stage NOT IN ('done', 'refused', 'withdrawn')) AS requests,
 		(SELECT count(*)::int FROM messages WHERE patron_id = $1
-			AND state IN ('queued', 'sending', 'unclear', 'refused')) AS unsent,
+			AND state IN ('gathering', 'queued', 'sending', 'stopped', 'unclear', 'refused')) AS unsent,
 		(SELECT count(*)::int FROM partners WHERE patron_id = $1) AS outside,
 		(`+accountsdb.SumOwedTo("$1")+`) AS refunds,
 		coalesce((SELECT balance FROM patrons WHERE id = $1), 0) AS balance`, patron)

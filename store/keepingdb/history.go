@@ -94,9 +94,13 @@ func CutHolds(tx *store.Tx, before time.Time, most int) (int64, error) {
 		SELECT (SELECT count(*) FROM cut) + (SELECT count(*) FROM asked)`, before, most)
 }
 
-// DropMessages deletes messages from before an instant that are done with, up to a number of them. What still keeps a
-// loan or a hold from being told of twice stays.
+// DropMessages deletes messages from before an instant that are done with, and notices that were not sent, up to a number of each. What
+// still keeps a loan or a hold from being told of twice stays.
 func DropMessages(tx *store.Tx, before time.Time, most int) (int64, error) {
+	if _, err := tx.Exec(`DELETE FROM notices WHERE id IN (SELECT id FROM notices WHERE at < $1
+			AND state IN ('left_out', 'dropped', 'overtaken') ORDER BY at LIMIT $2)`, before, most); err != nil {
+		return 0, err
+	}
 	return tx.Exec(`DELETE FROM messages WHERE id IN (SELECT m.id FROM messages m WHERE m.at < $1
 			AND m.state IN ('sent', 'overtaken', 'no_address', 'refused')
 			AND NOT EXISTS (SELECT 1 FROM notices d JOIN loans l ON l.id = d.loan_id

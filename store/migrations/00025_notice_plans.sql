@@ -62,6 +62,7 @@ CREATE INDEX notices_loan ON notices (loan_id) WHERE loan_id IS NOT NULL;
 CREATE INDEX notices_hold ON notices (hold_id) WHERE hold_id IS NOT NULL;
 CREATE INDEX notices_message ON notices (message_id) WHERE message_id IS NOT NULL;
 CREATE INDEX notices_mailing ON notices (mailing_id, recipient_id, channel, id) WHERE mailing_id IS NOT NULL;
+CREATE INDEX notices_unsent ON notices (at) WHERE state IN ('left_out', 'dropped', 'overtaken');
 CREATE INDEX notices_patron ON notices (patron_id);
 CREATE INDEX notices_recipient ON notices (recipient_id);
 INSERT INTO notices (kind, stage, plan, mailing_id, patron_id, recipient_id, channel, branch_code, loan_id, hold_id, due_date, due_at,

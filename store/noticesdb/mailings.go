@@ -63,12 +63,6 @@ func Mailings(tx *store.Tx, page store.Page) ([]Mailing, store.Page, error) {
 		WHERE $1::bigint = 0 AND (m.day, m.id) < ($2::text::date, $3::bigint) ORDER BY m.day DESC, m.id DESC`)
 }
 
-// Past gives the numbers of messages of the runs of a plan before a day that were sent, the latest first.
-func Past(tx *store.Tx, code string, day time.Time, most int) ([]int, error) {
-	return store.Each[int](tx, `SELECT messages FROM mailings WHERE plan = $1 AND day < $2 AND messages IS NOT NULL
-		ORDER BY day DESC LIMIT $3`, code, day, most)
-}
-
 // PastOf gives for each of some runs the numbers of messages of the runs of its plan before it that were sent, the latest first.
 func PastOf(tx *store.Tx, mailings []int64, most int) (map[int64][]int, error) {
 	rows, err := store.List[struct {
@@ -200,7 +194,7 @@ func GoOn(tx *store.Tx, id int64) ([]int64, bool, error) {
 	return ids, true, err
 }
 
-// Approved gives what is approved for the next of those whom a run tells, from all runs, so that each gets one message by each way. The
+// Approved gives what is approved for the next of those whom a run tells, from all runs that are being sent, so that each gets one message by each way. The
 // notices are locked. Last is the last recipient of this run; 0 when there are no more.
 func Approved(tx *store.Tx, mailing, after int64, most int) (notices []Notice, last int64, err error) {
 	those, err := store.Each[int64](tx, `SELECT DISTINCT recipient_id FROM notices WHERE mailing_id = $1 AND state = 'approved' AND recipient_id > $2
@@ -208,8 +202,9 @@ func Approved(tx *store.Tx, mailing, after int64, most int) (notices []Notice, l
 	if err != nil || len(those) == 0 {
 		return nil, 0, err
 	}
-	notices, err = store.List[Notice](tx, `SELECT * FROM notices WHERE recipient_id = ANY($1) AND state = 'approved'
-		ORDER BY recipient_id, channel, id FOR UPDATE`, those)
+	notices, err = store.List[Notice](tx, `SELECT n.* FROM notices n JOIN mailings m ON m.id = n.mailing_id
+		WHERE n.recipient_id = ANY($1) AND n.state = 'approved' AND m.state = 'sending'
+		ORDER BY n.recipient_id, n.channel, n.id FOR UPDATE OF n`, those)
 	return notices, those[len(those)-1], err
 }
 

@@ -124,6 +124,11 @@ func BeginSending(tx *store.Tx, m *Message) {
 		WHERE id = $1 AND state = 'queued'`, m.ID, m.Subject, m.Body, m.Items, m.Kind)
 }
 
+// KeepText writes what a message said that somebody told by hand.
+func KeepText(tx *store.Tx, id int64, subject, body string) {
+	tx.Queue("UPDATE messages SET subject = $2, body = $3 WHERE id = $1 AND body = ''", id, subject, body)
+}
+
 // Overtaken ends a message that has nothing to tell any more, and says why.
 func Overtaken(tx *store.Tx, id int64, reason string) {
 	tx.Queue("UPDATE messages SET state = 'overtaken', problem = $2 WHERE id = $1", id, reason)
