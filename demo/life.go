@@ -832,7 +832,7 @@ func (g *generator) writtenTo() {
 			g.add("notices", "overdue", s.stage, plan, runs[plan][day], p.id, p.id, channel, l[3], l[0], due, id, "told", at)
 		}
 	}
-	// Bills of what counts as lost went out too, but at Havenhead, where prices were looked through first.
+	// Bills of what was marked lost went out too, but at Havenhead, where prices were looked through first.
 	for _, l := range g.rows["loans"] {
 		lost, isLost := instant(l[13])
 		due, ok := l[7].(time.Time)
@@ -848,7 +848,7 @@ func (g *generator) writtenTo() {
 		}
 		id := g.next("messages")
 		people["lost"][day]++
-		g.add("messages", id, runs["lost"][day], "lost", p.id, p.email, "Lost: an item", "Dear "+p.name+", this now counts as lost.", "sent", lost, lost)
+		g.add("messages", id, runs["lost"][day], "lost", p.id, p.email, "Lost: an item", "Dear "+p.name+", this has been marked lost.", "sent", lost, lost)
 		g.add("notices", "lost", 0, "lost", runs["lost"][day], p.id, p.id, "mail", l[3], l[0], due, id, "told", lost)
 	}
 	for plan, days := range people {

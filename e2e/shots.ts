@@ -193,7 +193,7 @@ test("pictures of the main views", async ({ page }) => {
     .getByRole("button")
     .first()
     .click();
-  await expect(page.getByText(/now counts as lost/)).toBeVisible();
+  await expect(page.getByText(/has been marked lost/)).toBeVisible();
   await shot(page, "notices");
 });
 

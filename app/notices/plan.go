@@ -136,7 +136,7 @@ func address(a *act.Act, due []noticesdb.Notice) error {
 	return nil
 }
 
-// longestLost is the number of days after the due date until which a loan that counts as lost is told of.
+// longestLost is the number of days after the due date until which a loan that is marked lost is told of.
 const longestLost = 200
 
 func loans(a *act.Act, from, to calendar.Date, after int64, most int) ([]noticesdb.Candidate, error) {

@@ -32,7 +32,7 @@ var usual = map[string]*plan.Wording{
 		"We have written to you about this before. Other patrons may be waiting for it:\n\n"+lent+
 			"\nPlease return it to any branch, or contact us."),
 	"lost": wording("Lost, with its bill", plan.Lost, "Lost: {{ count }}",
-		"This has not come back and now counts as lost. Its price was added to your account:\n\n"+lent+
+		"This was not returned and has been marked lost. Its price was added to your account:\n\n"+lent+
 			"\nIf you still have it, please return it: most of the bill is then cancelled."),
 	"hold_ready": wording("Hold ready", plan.HoldReady, "Ready for you: {% if count == \"an item\" %}{{ title }}{% else %}{{ count }}{% endif %}",
 		"This waits for you:\n\n"+shelved),

@@ -57,7 +57,7 @@ var Sorts = []Sort{
 	{BeforeDue, "Due soon", "A loan is due in a few days.", AboutLoan, true, "before", false, person.Overdue},
 	{DueToday, "Due today", "A loan is due today.", AboutLoan, true, "", false, person.Overdue},
 	{Overdue, "Overdue", "A loan is late; in one stage or more.", AboutLoan, true, "after", false, person.Overdue},
-	{Lost, "Lost, with its bill", "A loan counts as lost and was billed.", AboutLoan, true, "", false, person.Overdue},
+	{Lost, "Lost, with its bill", "A loan was marked lost and billed.", AboutLoan, true, "", false, person.Overdue},
 	{Owed, "Charges", "Charges have reached a sum.", AboutPatron, true, "", true, person.Overdue},
 	{CardExpiring, "Card about to expire", "The card soon runs out.", AboutPatron, true, "before", false, person.Overdue},
 	{Details, "Details to confirm", "The details on record have not been confirmed for long.", AboutPatron, true, "", false, person.Overdue},

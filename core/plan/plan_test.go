@@ -135,7 +135,7 @@ func TestOvertaken(t *testing.T) {
 		{"returned before it was due", plan.Case{Kind: plan.BeforeDue, SameDue: true, Returned: true}, nil, "Returned in the meantime"},
 		{"renewed", plan.Case{Kind: plan.Overdue}, nil, "Due on another day in the meantime"},
 		{"says it was brought back", plan.Case{Kind: plan.Overdue, SameDue: true, Claimed: true}, nil, "The patron says it was returned"},
-		{"lost", plan.Case{Kind: plan.Overdue, SameDue: true, Lost: true}, nil, "Counted as lost in the meantime"},
+		{"lost", plan.Case{Kind: plan.Overdue, SameDue: true, Lost: true}, nil, "Marked lost in the meantime"},
 		{"the bill of what is lost", plan.Case{Kind: plan.Lost, SameDue: true, Lost: true}, nil, ""},
 		{"lost, and found", plan.Case{Kind: plan.Lost, SameDue: true, Lost: true, Returned: true}, nil, "Returned in the meantime"},
 		{"waits", plan.Case{Kind: plan.HoldReady, Ready: true}, nil, ""},

@@ -63,7 +63,7 @@ func (c *Case) Overtaken(p *Plan) string {
 	case sort.About == AboutLoan && c.Returned:
 		return "Returned in the meantime"
 	case c.Kind != Lost && sort.About == AboutLoan && c.Lost:
-		return "Counted as lost in the meantime"
+		return "Marked lost in the meantime"
 	case sort.About == AboutLoan && c.Claimed:
 		return "The patron says it was returned"
 	case sort.About == AboutLoan && !c.SameDue:

@@ -11,7 +11,7 @@ test("this morning's runs: one out of its usual range is looked at, the usual on
   await expect(run.getByText("More than three times as many as usual")).toBeVisible();
   await run.getByRole("combobox").first().selectOption("letter");
   await run.getByRole("row").nth(1).getByRole("button").first().click();
-  await expect(run.getByText(/now counts as lost/)).toBeVisible();
+  await expect(run.getByText(/has been marked lost/)).toBeVisible();
   await run.getByRole("button", { name: "Close" }).click();
   const twice = `SELECT count(*)::text FROM (SELECT 1 FROM messages m JOIN mailings g ON g.id = m.mailing_id AND g.day = '2026-10-06'
     GROUP BY m.patron_id, m.channel HAVING count(*) > 1) x`;
