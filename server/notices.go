@@ -70,7 +70,7 @@ func (s *Server) noticeOperations() {
 			return Done{true}, notices.LeaveTitle(a, in.ID, in.Body)
 		})
 	type send struct {
-		Runs []int64 `json:"runs" minItems:"1" maxItems:"100" nullable:"false" doc:"Sent together, so that each person gets one message by each way"`
+		Runs []int64 `json:"runs" minItems:"1" maxItems:"100" nullable:"false" doc:"Sent together, so that each person gets one message by each channel"`
 	}
 	do(s, http.MethodPost, "/mailings/send", "sendMailings", "Send trial runs", supervising,
 		func(a *act.Act, in *Sent[send]) (Done, error) { return Done{true}, notices.Send(a, in.Body.Runs) })
@@ -103,7 +103,7 @@ func (s *Server) noticeOperations() {
 	keepTold(s, "plan", upkeep.AddPlan)
 	keepTold(s, "wording", upkeep.AddWording)
 	type trying struct {
-		Kind plan.Kind `json:"kind" doc:"Empty: what stands around a message"`
+		Kind plan.Kind `json:"kind" doc:"Empty: the frame"`
 		Text plan.Text `json:"text"`
 	}
 	ask(s, "/wordings/try", "tryWording", "What a wording makes of a real case", supervising,
@@ -120,7 +120,7 @@ func (s *Server) noticeOperations() {
 		})
 }
 
-// keepTold registers the changes of plans or wordings, which those who supervise make.
+// keepTold registers the operations that add, change and remove plans or wordings.
 func keepTold[T any](s *Server, sort string, add func(*act.Act, T) (*upkeep.Kept, error)) {
 	path, name := "/notice-"+sort+"s", strings.ToUpper(sort[:1])+sort[1:]
 	do(s, http.MethodPost, path, "add"+name, "Add a "+sort+" of notices", supervising,

@@ -1,8 +1,6 @@
 package holds
 
 import (
-	"time"
-
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/notices"
@@ -29,7 +27,6 @@ type OnShelf struct {
 	Phone    string         `json:"phone,omitempty"`
 	Calls    int            `json:"calls,omitempty" doc:"How often somebody has called without reaching them"`
 	Called   string         `json:"called,omitempty" doc:"What came of the last call"`
-	Again    *time.Time     `json:"again,omitempty" doc:"When they are to be called again"`
 	Ended    string         `json:"ended,omitempty" doc:"Why it stands here still: lapsed or cancelled"`
 }
 
@@ -126,7 +123,7 @@ func (o *OnShelf) told(a *act.Act, r *holdsdb.ShelfRow) {
 		o.Told = "To call"
 		if ofPatron(a) {
 			o.Call, o.Phone = *r.MessageID, r.Phone
-			o.Calls, o.Called, o.Again = *r.Calls, *r.Called, r.LaterAt
+			o.Calls, o.Called = *r.Calls, *r.Called
 		}
 	case state == "by_hand":
 		o.Told = "Letter to send"
@@ -169,9 +166,8 @@ func KeepLonger(a *act.Act, id int64, until calendar.Date, reason string) (*Hold
 
 // Called is the result of a call.
 type Called struct {
-	Reached bool       `json:"reached" doc:"Somebody was told; otherwise it is tried again"`
-	Says    string     `json:"says" maxLength:"200" doc:"What came of it, in a few words"`
-	Again   *time.Time `json:"again,omitempty" doc:"When they are to be called again"`
+	Reached bool   `json:"reached" doc:"Somebody was told; otherwise it is tried again"`
+	Says    string `json:"says" maxLength:"200" doc:"What came of it, in a few words"`
 }
 
 // Call writes what came of calling somebody whose hold is ready. Who was not reached stays on the list.
@@ -185,7 +181,7 @@ func Call(a *act.Act, message int64, c Called) error {
 	case m.State != "by_hand":
 		return problem.Newf(problem.Refused, "They have already been told.")
 	}
-	noticesdb.CalledFor(a.Tx, message, c.Reached, c.Says, c.Again, a.Now)
+	noticesdb.CalledFor(a.Tx, message, c.Reached, c.Says, a.Now)
 	kind := "not reached"
 	if c.Reached {
 		kind = "told"

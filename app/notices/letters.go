@@ -12,7 +12,7 @@ import (
 	"nevrin/store/noticesdb"
 )
 
-// Letter is a letter that waits to be printed and posted.
+// Letter is a letter waiting to be printed and posted.
 type Letter struct {
 	Message int64    `json:"message"`
 	Number  int      `json:"number" doc:"Its number in the batch, which is in postal order"`
@@ -28,7 +28,8 @@ type Letter struct {
 // lettersMost is how many letters are printed at once.
 const lettersMost = 2000
 
-// Letters gives the letters that wait to be posted to patrons of a branch, or of all, in postal order. What is no longer so is not among them.
+// Letters lists the letters waiting to be posted, of a branch's patrons or of all, in postal order. Letters that are no longer needed are
+// left out.
 func Letters(a *act.Act, branch calendar.Code) ([]Letter, error) {
 	rows, err := noticesdb.LettersToPost(a.Tx, branch, lettersMost)
 	if err != nil {

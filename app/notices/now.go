@@ -27,8 +27,8 @@ func (WorkOutArgs) Kind() string { return "work_out_notices" }
 // InsertOpts puts it where work waits that takes long.
 func (WorkOutArgs) InsertOpts() river.InsertOpts { return jobs.Long() }
 
-// WorkOutNow puts what came with files and is late, and what new plans tell, into the trial runs of today. A second time does no harm:
-// each thing is told once. Where a run of today has been sent, what is new goes into that of tomorrow.
+// WorkOutNow adds notices to today's trial runs without waiting for the night, such as those for imported loans or a new plan. Calling it
+// twice does no harm. If today's run has been sent, new notices go into tomorrow's.
 func WorkOutNow(a *act.Act) error { return a.Enqueue(WorkOutArgs{}) }
 
 // Planner works these jobs.
@@ -68,7 +68,6 @@ func Release(a *act.Act, day calendar.Date) error {
 		return err
 	}
 	for k := range shown {
-		noticesdb.MarkUsual(a.Tx, shown[k].ID, shown[k].Usual)
 		p := a.Network.Plans[shown[k].Plan]
 		if shown[k].Usual && p != nil && p.Trusted && p.Active && day == a.Today() {
 			if err := approve(a, &trials[k]); err != nil {
@@ -82,7 +81,7 @@ func Release(a *act.Act, day calendar.Date) error {
 // byHandMost is how many calls and letters a night looks through.
 const byHandMost = 5000
 
-// endOvertaken ends calls and letters that have nothing to tell any more.
+// endOvertaken closes calls and letters that are no longer needed.
 func endOvertaken(a *act.Act) error {
 	ids, err := noticesdb.ByHand(a.Tx, byHandMost)
 	if err != nil || len(ids) == 0 {
@@ -110,7 +109,7 @@ func endOvertaken(a *act.Act) error {
 	return a.Tx.Flush()
 }
 
-// Coming is how many messages plans would send on each of the next days, if nothing came back by then.
+// Coming is the number of messages a plan would send on each of the next days if nothing were returned by then.
 type Coming struct {
 	Plan string `json:"plan" doc:"Its code"`
 	Days []int  `json:"days" nullable:"false" doc:"From tomorrow on: how many people"`
@@ -119,7 +118,7 @@ type Coming struct {
 // ahead is the number of days that are looked ahead.
 const ahead = 7
 
-// Week gives what each plan of the night would send in the coming week, each thing in its stage once.
+// Week counts what each nightly plan would send in the coming week.
 func Week(a *act.Act) ([]Coming, error) {
 	type told struct {
 		plan string

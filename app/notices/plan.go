@@ -15,13 +15,13 @@ import (
 // Part is one part of what a night works out: of loans, holds or patrons.
 type Part struct {
 	Name string
-	// ask gives what somebody may have to be told of on the days from one to another, patron by patron after one, of a number of patrons.
+	// ask lists the candidates for the days from one to another, in the order of patrons, for up to so many patrons after a given one.
 	ask func(a *act.Act, from, to calendar.Date, after int64, most int) ([]noticesdb.Candidate, error)
-	// of gives the kinds that may be due of one, each with the day in question.
+	// of gives the kinds of notice that a candidate may need, each with its date.
 	of func(a *act.Act, c *noticesdb.Candidate, day calendar.Date) []dated
 }
 
-// dated is a kind of notice with the day that it is about: when something is due, leaves the shelf or ends.
+// dated is a kind of notice with its date: when a loan is due, a hold leaves the shelf, or a card expires.
 type dated struct {
 	kind plan.Kind
 	on   calendar.Date
@@ -33,8 +33,8 @@ var Parts = []Part{{"notices_loans", loans, ofLoan}, {"notices_holds", holds, of
 // atOnce is how many patrons one act of working out looks at.
 const atOnce = 2000
 
-// WorkOut works out the notices of one part for a day as trial runs, for a bounded number of patrons after one. It gives the last of them;
-// 0 when there are no more. Nothing is sent, and a second time does no harm: each thing is told once as it is.
+// WorkOut adds a day's notices of one part to the trial runs, for a bounded number of patrons after a given one. It returns the last of
+// these patrons, or 0 when there are no more. Nothing is sent. Calling it twice does no harm: the database keeps each notice once.
 func WorkOut(a *act.Act, part Part, day calendar.Date, after int64) (int64, error) {
 	due, last, err := part.find(a, day, after)
 	if err != nil {
@@ -60,7 +60,7 @@ func WorkOut(a *act.Act, part Part, day calendar.Date, after int64) (int64, erro
 	return last, a.Tx.Flush()
 }
 
-// find gives what is due to be told on a day of some patrons after one, and the last of them; 0 when there are no more.
+// find lists the notices due on a day for some patrons after a given one, and returns the last of these; 0 when there are no more.
 func (p Part) find(a *act.Act, day calendar.Date, after int64) (due []noticesdb.Notice, last int64, err error) {
 	candidates, err := p.ask(a, day, day, after, atOnce)
 	if err != nil || len(candidates) == 0 {
@@ -76,7 +76,7 @@ func (p Part) find(a *act.Act, day calendar.Date, after int64) (due []noticesdb.
 	return due, candidates[len(candidates)-1].PatronID, address(a, due)
 }
 
-// noticeOf gives the notice of a kind that is due of something on a day; nil where none is, or it was told before.
+// noticeOf gives the notice of a kind that a candidate needs on a day; nil if it needs none or has had it.
 func noticeOf(a *act.Act, c *noticesdb.Candidate, of dated, day calendar.Date) *noticesdb.Notice {
 	code := a.Network.Plans.Of(of.kind, &plan.Facts{
 		Class: c.Class, Home: string(c.Home), Branch: string(c.BranchCode), Material: c.Material, Collection: c.Collection,
@@ -98,7 +98,7 @@ func noticeOf(a *act.Act, c *noticesdb.Candidate, of dated, day calendar.Date) *
 		return nil
 	}
 	n := &noticesdb.Notice{
-		Kind: of.kind, Stage: stage, Plan: code, PatronID: c.PatronID, RecipientID: recipientOf(one, c), BranchCode: c.BranchCode,
+		Kind: of.kind, Stage: stage, Plan: code, PatronID: c.PatronID, RecipientID: one.Recipient(c.PatronID, near(c)), BranchCode: c.BranchCode,
 		LoanID: c.LoanID, HoldID: c.HoldID, DueDate: c.DueDate, DueAt: c.DueAt, State: "trial", At: a.Now,
 	}
 	if c.LoanID == nil && c.HoldID == nil {
@@ -107,16 +107,12 @@ func noticeOf(a *act.Act, c *noticesdb.Candidate, of dated, day calendar.Date) *
 	return n
 }
 
-// recipientOf gives who gets what a plan tells of somebody.
-func recipientOf(p *plan.Plan, c *noticesdb.Candidate) int64 {
-	to := map[plan.To]*int64{plan.ToGuardian: c.GuardianID, plan.ToHousehold: c.AnsweringID, plan.ToAdult: c.AdultID}[p.To]
-	if to == nil {
-		return c.PatronID
-	}
-	return *to
+// near gives the guardian and others who may get a patron's notices.
+func near(c *noticesdb.Candidate) plan.Near {
+	return plan.Near{Guardian: c.GuardianID, Answering: c.AnsweringID, Adult: c.AdultID}
 }
 
-// address settles by what way each notice goes, by its plan and who gets it. What somebody does not want to be told is left out.
+// address sets the channel of each notice, by its plan and its recipient.
 func address(a *act.Act, due []noticesdb.Notice) error {
 	var ids []int64
 	for k := range due {
@@ -136,17 +132,12 @@ func address(a *act.Act, due []noticesdb.Notice) error {
 	return nil
 }
 
-// longestLost is the number of days after the due date until which a loan that is marked lost is told of.
-const longestLost = 200
-
 func loans(a *act.Act, from, to calendar.Date, after int64, most int) ([]noticesdb.Candidate, error) {
 	plans := a.Network.Plans
 	ahead, _ := plans.Furthest(plan.BeforeDue)
 	_, back := plans.Furthest(plan.Overdue)
-	if len(plans.Ordered(plan.Lost)) > 0 {
-		back = max(back, longestLost)
-	}
-	return noticesdb.Loans(a.Tx, from.Add(-back-1).UTC(), to.Add(ahead).UTC(), after, most)
+	_, lost := plans.Furthest(plan.Lost)
+	return noticesdb.Loans(a.Tx, from.Add(-max(back, lost)-1).UTC(), to.Add(ahead).UTC(), after, most)
 }
 
 func ofLoan(a *act.Act, c *noticesdb.Candidate, day calendar.Date) []dated {
@@ -159,15 +150,7 @@ func ofLoan(a *act.Act, c *noticesdb.Candidate, day calendar.Date) []dated {
 	if due.Hours {
 		on = branch.Date(due.At)
 	}
-	switch {
-	case c.Lost:
-		return []dated{{plan.Lost, on}}
-	case on > day:
-		return []dated{{plan.BeforeDue, on}}
-	case on == day:
-		return []dated{{plan.DueToday, on}}
-	}
-	return []dated{{plan.Overdue, on}}
+	return []dated{{plan.OfLoan(c.Lost, on, day), on}}
 }
 
 func holds(a *act.Act, from, to calendar.Date, after int64, most int) ([]noticesdb.Candidate, error) {
@@ -183,7 +166,7 @@ func ofHold(_ *act.Act, c *noticesdb.Candidate, _ calendar.Date) []dated {
 }
 
 func patrons(a *act.Act, from, to calendar.Date, after int64, most int) ([]noticesdb.Candidate, error) {
-	which, none := noticesdb.Which{}, true
+	which, none := noticesdb.Which{OwingAgain: plan.DaysApart(plan.Owed), AskAgain: plan.DaysApart(plan.Details)}, true
 	if ahead, _ := a.Network.Plans.Furthest(plan.CardExpiring); ahead > 0 {
 		which.CardAfter, which.CardLast, none = store.Column(from), store.Column(to.Add(ahead)), false
 	}

@@ -29,21 +29,21 @@ type Run struct {
 	Name      string        `json:"name" doc:"The plan's name"`
 	Day       calendar.Date `json:"day" format:"date"`
 	State     string        `json:"state" enum:"trial,sending,stopped,sent,dropped"`
-	People    int           `json:"people" doc:"Who is told, each by one way; without those left out"`
+	People    int           `json:"people" doc:"Recipients, counted once for each channel; without those left out"`
 	Things    int           `json:"things" doc:"Of how many loans, holds or accounts"`
-	Ways      []Way         `json:"ways" nullable:"false" doc:"How many by each way"`
+	Ways      []Way         `json:"ways" nullable:"false" doc:"Recipients by channel"`
 	LeftOut   int           `json:"left_out"`
-	Overtaken int           `json:"overtaken" doc:"Not told any more, since something changed before it left"`
+	Overtaken int           `json:"overtaken" doc:"No longer needed: something changed before it was sent"`
 	Waiting   int           `json:"waiting" doc:"Not sent yet"`
 	Sent      int           `json:"sent"`
 	Unclear   int           `json:"unclear"`
 	Refused   int           `json:"refused" doc:"Email that was refused permanently"`
-	Last      *int          `json:"last,omitempty" doc:"How many the run before told"`
+	Last      *int          `json:"last,omitempty" doc:"Recipients of the previous run"`
 	Usual     bool          `json:"usual" doc:"Its numbers are as usual"`
 	Why       why.Trace     `json:"why" doc:"Compared with the runs before"`
 }
 
-// Way is how many are told by a way.
+// Way is the number of recipients by one channel.
 type Way struct {
 	Channel person.Way `json:"channel" enum:",mail,phone,letter" doc:"Empty: there is none"`
 	People  int        `json:"people"`
@@ -58,7 +58,7 @@ type Message struct {
 	Address  string     `json:"address"`
 	Subject  string     `json:"subject"`
 	Body     string     `json:"body"`
-	Channel  string     `json:"channel" enum:",mail,phone,letter" doc:"By what way it goes"`
+	Channel  string     `json:"channel" enum:",mail,phone,letter" doc:"How it is sent"`
 	State    string     `json:"state" enum:"gathering,queued,sending,sent,stopped,overtaken,unclear,refused,no_address,by_hand"`
 	Problem  string     `json:"problem"`
 	Items    int        `json:"items"`
@@ -77,6 +77,9 @@ type Overview struct {
 
 // stuckMost is how many messages that did not go out are shown at once.
 const stuckMost = 100
+
+// counted is the number of days for which sent runs are counted in full. Older ones show only their number of patrons.
+const counted = 7
 
 // compared is how many earlier runs one is compared with.
 const compared = 8
@@ -105,11 +108,14 @@ func Look(a *act.Act, page store.Page) (Overview, error) {
 
 // show gives runs with their counts and what they are compared with.
 func show(a *act.Act, rows []noticesdb.Mailing) ([]Run, error) {
-	ids := make([]int64, len(rows))
+	var ids, recent []int64
 	for k := range rows {
-		ids[k] = rows[k].ID
+		ids = append(ids, rows[k].ID)
+		if rows[k].State != "sent" || *store.DateOf(&rows[k].Day) > a.Today().Add(-counted) {
+			recent = append(recent, rows[k].ID)
+		}
 	}
-	counts, err := noticesdb.Counts(a.Tx, ids)
+	counts, err := noticesdb.Counts(a.Tx, recent)
 	if err != nil {
 		return nil, err
 	}
@@ -181,7 +187,7 @@ func KindName(k plan.Kind) string {
 	return string(k)
 }
 
-// showMessages gives messages. What has not left yet is shown as it would leave now.
+// showMessages gives messages. Those not sent yet are shown as they would be sent now.
 func showMessages(a *act.Act, rows []noticesdb.MessageShown) ([]Message, error) {
 	var open []int64
 	for k := range rows {
@@ -207,7 +213,7 @@ func showMessages(a *act.Act, rows []noticesdb.MessageShown) ([]Message, error) 
 	return out, err
 }
 
-// written writes messages as they would leave now.
+// written gives the text that messages would be sent with now.
 func written(a *act.Act, messages []int64) (map[int64]Written, error) {
 	if len(messages) == 0 {
 		return nil, nil
@@ -247,11 +253,11 @@ func OfPatron(a *act.Act, patron int64) ([]Message, error) {
 	return showMessages(a, rows)
 }
 
-// InRun is somebody in a run with what they are told by one way.
+// InRun is a recipient in a run, with what they get by one channel.
 type InRun struct {
 	Recipient int64      `json:"recipient" doc:"Who gets it"`
 	Name      string     `json:"name"`
-	About     string     `json:"about" doc:"Whom it concerns, where that is somebody else"`
+	About     string     `json:"about" doc:"Whom it concerns, if not the recipient"`
 	Home      string     `json:"home" doc:"Their home branch"`
 	Channel   person.Way `json:"channel" enum:",mail,phone,letter" doc:"Empty: there is none"`
 	Address   string     `json:"address"`
@@ -263,12 +269,12 @@ type InRun struct {
 
 // Which is the part of a run that is asked for.
 type Which struct {
-	Channel string `query:"channel" enum:"mail,phone,letter,none" doc:"By one way alone; none: those who cannot be reached"`
+	Channel string `query:"channel" enum:"mail,phone,letter,none" doc:"Only this channel; none: those who cannot be reached"`
 	Branch  string `query:"branch" maxLength:"3" doc:"Of what was lent or waits at a branch"`
 	Words   string `query:"words" maxLength:"80" doc:"In their names"`
 }
 
-// People gives a page of those whom a run tells.
+// People gives a page of a run's recipients.
 func People(a *act.Act, run int64, which Which, page store.Page) ([]InRun, store.Page, error) {
 	ask := noticesdb.People{Mailing: run, Branch: calendar.Code(which.Branch), Words: strings.ToLower(strings.TrimSpace(which.Words))}
 	if which.Channel == "none" {
@@ -299,7 +305,7 @@ func orEmpty(text *string) string {
 	return *text
 }
 
-// Text gives what somebody is told by one way in a run: as it was sent, or as it would be sent now.
+// Text gives what a recipient gets by one channel in a run: as it was sent, or as it would be sent now.
 func Text(a *act.Act, run, recipient int64, channel string) (*Message, error) {
 	told, err := noticesdb.OfRecipient(a.Tx, run, recipient, person.Way(channel))
 	if err != nil {
@@ -329,15 +335,15 @@ func Text(a *act.Act, run, recipient int64, channel string) (*Message, error) {
 	return &out, err
 }
 
-// LeavingOut is somebody who is left out of a trial run, or taken in again.
+// LeavingOut is a recipient to be left out of a trial run, or included again.
 type LeavingOut struct {
 	Recipient int64  `json:"recipient"`
 	Channel   string `json:"channel" enum:",mail,phone,letter"`
-	Out       bool   `json:"out" doc:"Left out; otherwise taken in again"`
+	Out       bool   `json:"out" doc:"Left out; otherwise included again"`
 	Reason    string `json:"reason" maxLength:"200"`
 }
 
-// LeaveOut leaves somebody out of a trial run, or takes them in again. What they were left out of comes up again with the next night.
+// LeaveOut leaves a recipient out of a trial run, or includes them again. The next night prepares what was left out anew.
 func LeaveOut(a *act.Act, run int64, v LeavingOut) error {
 	n, err := noticesdb.LeaveOut(a.Tx, run, v.Recipient, person.Way(v.Channel), v.Out, strings.TrimSpace(v.Reason))
 	if err != nil {
@@ -356,7 +362,7 @@ type LeavingTitle struct {
 	Reason string `json:"reason" maxLength:"200"`
 }
 
-// LeaveTitle leaves out of a trial run what it tells of a title.
+// LeaveTitle leaves all notices about a title out of a trial run.
 func LeaveTitle(a *act.Act, run int64, v LeavingTitle) error {
 	n, err := noticesdb.LeaveOutTitle(a.Tx, run, v.Title, strings.TrimSpace(v.Reason))
 	if err != nil {
@@ -369,8 +375,8 @@ func LeaveTitle(a *act.Act, run int64, v LeavingTitle) error {
 	return nil
 }
 
-// Send sends trial runs: what is not left out goes, in one message for each person and way. What is no longer so when it leaves is not
-// sent.
+// Send sends trial runs together, as one message for each recipient and channel. Notices that no longer apply when their message leaves
+// are not sent.
 func Send(a *act.Act, ids []int64) error {
 	slices.Sort(ids)
 	for _, id := range slices.Compact(ids) {
@@ -397,7 +403,7 @@ func approve(a *act.Act, m *noticesdb.Mailing) error {
 	return a.Enqueue(ComposeArgs{Run: m.ID})
 }
 
-// Drop gives a trial run up; what it told of comes up again with the next night.
+// Drop discards a trial run. The next night prepares its notices anew.
 func Drop(a *act.Act, id int64) error {
 	done, err := noticesdb.Drop(a.Tx, id)
 	if err != nil {
@@ -410,7 +416,7 @@ func Drop(a *act.Act, id int64) error {
 	return nil
 }
 
-// Stop keeps what of a run has not left yet from leaving.
+// Stop holds back the messages of a run that have not been sent yet.
 func Stop(a *act.Act, id int64) error {
 	_, done, err := noticesdb.Stop(a.Tx, id)
 	if err != nil {
@@ -423,7 +429,7 @@ func Stop(a *act.Act, id int64) error {
 	return nil
 }
 
-// GoOn sends on what was stopped.
+// GoOn continues sending a stopped run.
 func GoOn(a *act.Act, id int64) error {
 	ids, done, err := noticesdb.GoOn(a.Tx, id)
 	if err != nil {
@@ -447,7 +453,7 @@ func enqueue(a *act.Act, messages []int64) error {
 	return a.EnqueueMany(work)
 }
 
-// ComposeArgs is the job that makes the messages of a run that is sent, part by part.
+// ComposeArgs is the job that creates the messages of a run, some recipients at a time.
 type ComposeArgs struct {
 	Run   int64 `json:"run"`
 	After int64 `json:"after"` // the last recipient who has theirs
@@ -465,10 +471,10 @@ type Composer struct {
 	House *act.House
 }
 
-// recipientsAtOnce is how many people one act makes messages for.
+// recipientsAtOnce is the number of recipients for whom one act creates messages.
 const recipientsAtOnce = 500
 
-// Work makes messages for some people, and leaves the next to a job that stands in the queue with what this one did.
+// Work creates the messages of some recipients and queues a job for the next ones in the same transaction.
 func (c *Composer) Work(ctx context.Context, job *river.Job[ComposeArgs]) error {
 	_, err := act.Do(ctx, c.House, act.Machine, "", nil, func(a *act.Act) (bool, error) {
 		m, err := noticesdb.MailingLocked(a.Tx, job.Args.Run)
@@ -489,7 +495,7 @@ func (c *Composer) Work(ctx context.Context, job *river.Job[ComposeArgs]) error 
 	return err
 }
 
-// makeMessages makes one message for each of some people and each way of all that is approved for them, from whichever runs.
+// makeMessages creates one message for each of some recipients and each channel, from the approved notices of all runs.
 func makeMessages(a *act.Act, run, after int64) (int64, error) {
 	notices, last, err := noticesdb.Approved(a.Tx, run, after, recipientsAtOnce)
 	if err != nil || last == 0 {
@@ -535,7 +541,7 @@ func makeMessages(a *act.Act, run, after int64) (int64, error) {
 	return last, enqueue(a, queued)
 }
 
-// KeepText keeps what a message says that is told by hand just now.
+// KeepText stores the text of a message that has just been passed on by hand.
 func KeepText(a *act.Act, id int64) error {
 	texts, err := written(a, []int64{id})
 	if err != nil {

@@ -1,8 +1,8 @@
 // Package notices tells patrons: it works out who is to be told what, and sends it.
 //
-// What a plan of the network tells is a notice, one for each loan, hold or account. Those of a night stand in a trial run until somebody
-// sends it; those of what happens at the desk are told at once. What one person is told by one way is one message. It gets its words when
-// it leaves: what is no longer so by then is not told.
+// A notice is about one loan, hold or account. Those prepared at night stay in a trial run until somebody sends it; those caused at the desk
+// are sent at once. All notices for one person by one channel form one message. Its text is written when it is sent, without the notices
+// that no longer apply.
 //
 // Sending marks the message first, with the attempt it is, so that a program killed in the middle leaves it unclear, for a person to
 // decide, rather than sent twice. How an attempt ended is written apart from the attempt's own time limit, and only where no later attempt
@@ -160,8 +160,8 @@ func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
 // whileOff is the time after which it is checked again whether email can be sent.
 const whileOff = 2 * time.Minute
 
-// begin marks a message as being sent, in the words in which it leaves. What is no longer so is left out of it; where nothing is left, it
-// is not sent. Nil where it is not to be sent, or has been.
+// begin marks a message as being sent, with the text it leaves with. Notices that no longer apply are left out of it, at each attempt anew; if
+// none is left, the message is not sent. Nil if it is not to be sent, or has been.
 func begin(a *act.Act, id int64) (*noticesdb.Message, error) {
 	m, err := noticesdb.ToSend(a.Tx, id)
 	if err != nil || m == nil {
@@ -172,37 +172,37 @@ func begin(a *act.Act, id int64) (*noticesdb.Message, error) {
 		return nil, err
 	}
 	why := "Nothing of it is left"
-	holds := told[:0]
+	written := len(told) == 0 && m.Body != "" // before notices were kept one by one
+	var open []noticesdb.Told
 	for k := range told {
 		if says := overtaken(a, &told[k]); says != "" {
 			noticesdb.Overtake(a.Tx, told[k].ID, says)
 			why = says
 			continue
 		}
-		holds = append(holds, told[k])
+		open = append(open, told[k])
 	}
-	if len(holds) == 0 && m.Body == "" {
+	if len(open) == 0 && !written {
 		noticesdb.Overtaken(a.Tx, id, why)
 		a.Touch(event.Notices)
 		return nil, nil
 	}
-	if len(holds) > 0 {
+	if !written {
 		people, err := noticesdb.Recipients(a.Tx, []int64{m.PatronID})
 		if err != nil {
 			return nil, err
 		}
-		says, err := compose(a, &people[0], holds)
+		says, err := compose(a, &people[0], open)
 		if err != nil {
 			return nil, err
 		}
-		m.Subject, m.Body, m.Items, m.Kind = says.Subject, says.Body, len(holds), holds[0].Kind
+		m.Subject, m.Body, m.Items, m.Kind = says.Subject, says.Body, len(open), open[0].Kind
 	}
 	noticesdb.BeginSending(a.Tx, m)
 	return m, nil
 }
 
-// otherWay lets a message that its way has refused go by the next one of its plan by which the recipient can be reached. False where there is
-// none.
+// otherWay switches a refused message to the next channel of its plan that reaches the recipient. False if there is none.
 func otherWay(a *act.Act, m *noticesdb.Message, says string) (bool, error) {
 	told, err := noticesdb.OfMessages(a.Tx, []int64{m.ID})
 	if err != nil || len(told) == 0 {

@@ -7,6 +7,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"nevrin/app/act"
+	"nevrin/app/problem"
 	"nevrin/core/person"
 	"nevrin/core/plan"
 	"nevrin/store/holdsdb"
@@ -19,10 +20,11 @@ import (
 // HoldReady tells a patron that a hold waits for them.
 func HoldReady(a *act.Act, h *holdsdb.Hold, item *stockdb.Item) error {
 	p := h.Patron
-	return tell(a, plan.HoldReady, &noticesdb.Candidate{
+	_, err := tell(a, plan.HoldReady, &noticesdb.Candidate{
 		PatronID: p.ID, HoldID: &h.ID, BranchCode: h.Pickup, Home: p.BranchCode, Class: p.Class, Material: item.Material,
 		Collection: item.Collection, Owner: string(item.BranchCode),
 	}, recipient(p))
+	return err
 }
 
 // HoldsEnded tells patrons that holds of theirs have expired or were cancelled.
@@ -35,7 +37,7 @@ func HoldsEnded(a *act.Act, kind plan.Kind, ids ...int64) error {
 		return err
 	}
 	for k := range candidates {
-		if err := tell(a, kind, &candidates[k], nil); err != nil {
+		if _, err := tell(a, kind, &candidates[k], nil); err != nil {
 			return err
 		}
 	}
@@ -44,14 +46,20 @@ func HoldsEnded(a *act.Act, kind plan.Kind, ids ...int64) error {
 
 // Lent mails a patron what was lent to them.
 func Lent(a *act.Act, p *peopledb.Patron, lines []loansdb.LoanShown) error {
+	sent := false
 	for k := range lines {
 		l := &lines[k]
 		c := &noticesdb.Candidate{
 			PatronID: p.ID, LoanID: &l.ID, BranchCode: l.BranchCode, Home: p.BranchCode, Class: p.Class, Material: l.Material,
 		}
-		if err := tell(a, plan.Receipt, c, recipient(p)); err != nil {
+		told, err := tell(a, plan.Receipt, c, recipient(p))
+		if err != nil {
 			return err
 		}
+		sent = sent || told
+	}
+	if !sent {
+		return problem.Newf(problem.Refused, "No plan sends receipts to %s (Notices, Plans). Print a slip.", p.Name())
 	}
 	return nil
 }
@@ -63,21 +71,20 @@ func recipient(p *peopledb.Patron) *noticesdb.Recipient {
 	}
 }
 
-// tell tells somebody of something as it happens, by the plan of its kind. By email it waits a little for more, so that it is one
-// message. To is the patron, where they are known already.
-func tell(a *act.Act, kind plan.Kind, c *noticesdb.Candidate, to *noticesdb.Recipient) error {
+// tell notifies somebody of something that has just happened, by the plan of its kind. Emails wait for some minutes, so that several notices
+// become one message. To is the patron if already known. Told is false if no plan covers it or the patron does not want these notices.
+func tell(a *act.Act, kind plan.Kind, c *noticesdb.Candidate, to *noticesdb.Recipient) (told bool, err error) {
 	code := a.Network.Plans.Of(kind, &plan.Facts{
 		Class: c.Class, Home: string(c.Home), Branch: string(c.BranchCode), Material: c.Material, Collection: c.Collection, Owner: c.Owner,
 		Rosters: c.Rosters,
 	})
 	if code == "" {
-		return nil
+		return false, nil
 	}
 	p := a.Network.Plans[code]
 	if p.To != plan.ToPatron || to == nil {
-		var err error
 		if to, err = whoGets(a, p, c); err != nil {
-			return err
+			return false, err
 		}
 	}
 	n := noticesdb.Notice{
@@ -87,37 +94,38 @@ func tell(a *act.Act, kind plan.Kind, c *noticesdb.Candidate, to *noticesdb.Reci
 	way, goes := reach(p, to)
 	switch n.Channel = way; way {
 	case person.NotTold:
-		return nil
+		return false, nil
 	case person.ByMail:
 		noticesdb.Gather(a.Tx, &n, goes)
-		return a.EnqueueIn(time.Duration(a.Network.Settled.Notices.Gather)*time.Minute, GatherArgs{to.ID, way})
+		return true, a.EnqueueIn(time.Duration(a.Network.Settled.Notices.Gather)*time.Minute, GatherArgs{to.ID, way})
 	}
 	m := noticesdb.Message{Kind: kind, PatronID: to.ID, Channel: way, Address: goes, State: string(plan.First(way, goes)), At: a.Now, Items: 1}
 	if err := noticesdb.AddMessage(a.Tx, &m); err != nil {
-		return err
+		return false, err
 	}
 	n.MessageID = &m.ID
 	noticesdb.Add(a.Tx, []noticesdb.Notice{n})
-	return nil
+	return true, nil
 }
 
-// whoGets gives who gets what a plan tells of somebody.
+// whoGets gives the recipient of a plan's notices about a patron.
 func whoGets(a *act.Act, p *plan.Plan, c *noticesdb.Candidate) (*noticesdb.Recipient, error) {
+	known := near(c)
 	if p.To != plan.ToPatron {
-		near, err := noticesdb.Near(a.Tx, c.PatronID)
+		row, err := noticesdb.Near(a.Tx, c.PatronID)
 		if err != nil {
 			return nil, err
 		}
-		c.GuardianID, c.AnsweringID, c.AdultID = near.GuardianID, near.AnsweringID, near.AdultID
+		known = near(row)
 	}
-	rows, err := noticesdb.Recipients(a.Tx, []int64{recipientOf(p, c)})
+	rows, err := noticesdb.Recipients(a.Tx, []int64{p.Recipient(c.PatronID, known)})
 	if err != nil {
 		return nil, err
 	}
 	return &rows[0], nil
 }
 
-// GatherArgs is the job that lets go what was gathered for somebody.
+// GatherArgs is the job that sends the message gathered for somebody.
 type GatherArgs struct {
 	Patron  int64      `json:"patron"`
 	Channel person.Way `json:"channel"`
@@ -132,7 +140,7 @@ type Gatherer struct {
 	House *act.House
 }
 
-// Work lets the message that is being gathered leave; what is told after that begins another.
+// Work queues the gathered message for sending. Later notices begin a new one.
 func (g *Gatherer) Work(ctx context.Context, job *river.Job[GatherArgs]) error {
 	_, err := act.Do(ctx, g.House, act.Machine, "", nil, func(a *act.Act) (bool, error) {
 		id, err := noticesdb.Gathered(a.Tx, job.Args.Patron, string(job.Args.Channel))

@@ -101,7 +101,7 @@ type Field struct {
 	Says string `json:"says" doc:"What it is"`
 }
 
-// The fields of every wording, of the frame, of those that tell of items, and of these items.
+// The fields that every wording can use, those of the frame, those of notices about items, and those of notices about patrons.
 var (
 	always = []Field{
 		{"name", "The name of who gets the message"},
@@ -125,7 +125,7 @@ var (
 	ofPatrons = []Field{{"card_until", "The last day of the card"}}
 )
 
-// Fields gives what a wording of a kind can name; the empty kind is the frame's.
+// Fields lists the fields that a wording of a kind can use; the empty kind is the frame.
 func Fields(k plan.Kind) []Field {
 	sort, ok := plan.SortOf(k)
 	switch {
@@ -137,20 +137,20 @@ func Fields(k plan.Kind) []Field {
 	return slices.Concat(ofItems, always)
 }
 
-// longestMessage bounds what a wording makes of a case, in bytes.
+// longestMessage is the most bytes that a written message may have.
 const longestMessage = 100_000
 
 var engine = liquid.NewEngine()
 
-// ranges are loops that count instead of telling of items: they can be without end.
+// ranges are loops over numbers, which could run without end.
 var ranges = regexp.MustCompile(`\{%-?\s*(?:for|tablerow)\s[^%]*\([^)]*\.\.`)
 
-// deepest is how many loops may stand in each other.
+// deepest is the most loops that may be nested.
 const deepest = 2
 
 var loops = regexp.MustCompile(`\{%-?\s*(for|endfor)\b`)
 
-// write writes a text with what its fields stand for.
+// write fills a template in.
 func write(template string, with map[string]any) (string, error) {
 	parsed, wrong := engine.ParseTemplateLocation([]byte(template), "", 1)
 	if wrong != nil {
@@ -166,7 +166,7 @@ func write(template string, with map[string]any) (string, error) {
 	return out.text.String(), nil
 }
 
-// bounded takes no more than a message may hold, and lets the rest go: whoever writes into it knows no errors.
+// bounded keeps up to longestMessage bytes and drops the rest. It returns no error, since the template library panics on one.
 type bounded struct {
 	text    strings.Builder
 	tooLong bool
@@ -180,7 +180,7 @@ func (b *bounded) Write(p []byte) (int, error) {
 	return b.text.Write(p)
 }
 
-// What a wording can be made of: nothing that counts, keeps or multiplies text, so that it ends soon whatever stands in it.
+// The tags and filters that wordings may use. None of them counts, stores or multiplies text, so every template ends quickly.
 var (
 	tags = []string{"if", "elsif", "else", "endif", "unless", "endunless", "case", "when", "endcase", "for", "endfor", "break", "continue",
 		"comment", "endcomment", "raw", "endraw"}
@@ -190,7 +190,7 @@ var (
 	filter = regexp.MustCompile(`\|\s*(\w+)`)
 )
 
-// CheckWording tells what is wrong with a wording: with its templates too, each tried on an invented case of its kind.
+// CheckWording returns what is wrong with a wording. Its templates are tried on an invented case of its kind.
 func CheckWording(w *plan.Wording) error {
 	if err := w.Check(); err != nil {
 		return problem.From(problem.Invalid, err)
@@ -208,7 +208,7 @@ func CheckWording(w *plan.Wording) error {
 	return nil
 }
 
-// try writes a template, and says what is wrong with it in a sentence that names the line.
+// try fills a template in. Its error names the line.
 func try(template string, with map[string]any) (string, error) {
 	if at := ranges.FindStringIndex(template); at != nil {
 		return "", fmt.Errorf("line %d: loops over numbers are not possible; use {%% for i in items %%}", lineOf(template, at[0]))
@@ -248,7 +248,7 @@ func try(template string, with map[string]any) (string, error) {
 
 func lineOf(template string, at int) int { return 1 + strings.Count(template[:at], "\n") }
 
-// What stands in a template beside text: a field, or a tag with what it looks at; texts and names in it, and what tags say themselves.
+// The parts of a template: marks are fields and tags; quoted texts, filters and names stand in them; spoken are the words of tags.
 var (
 	marks    = regexp.MustCompile(`(?s)\{\{-?(.*?)-?\}\}|\{%-?\s*(\w+)(.*?)-?%\}`)
 	quoted   = regexp.MustCompile(`"[^"]*"|'[^']*'`)
@@ -258,7 +258,7 @@ var (
 	assigned = regexp.MustCompile(`\{%-?\s*for\s+([\w-]+)\s+in\s+(\S+)`)
 )
 
-// onlyMarks is a template with its text blanked out, so that what is found in it stands where it stood.
+// onlyMarks blanks out all text but fields and tags, so that positions stay the same.
 func onlyMarks(template string) string {
 	out := []byte(strings.Repeat(" ", len(template)))
 	for _, at := range marks.FindAllStringIndex(template, -1) {
@@ -267,7 +267,7 @@ func onlyMarks(template string) string {
 	return string(out)
 }
 
-// names tells which field a template names that there is not, with the line in which it does.
+// names returns an error for the first unknown field in a template, with its line.
 func names(template string, with map[string]any) error {
 	known := map[string]bool{"forloop": true}
 	var fields, ofItem []string
@@ -309,7 +309,7 @@ func names(template string, with map[string]any) error {
 	return nil
 }
 
-// sayWrong says in a few words what stands in a template that cannot be.
+// sayWrong shortens an error of the template library.
 func sayWrong(err error) string {
 	says := err.Error()
 	if _, rest, found := strings.Cut(says, ": "); found && strings.HasPrefix(says, "Liquid error") {
@@ -318,7 +318,7 @@ func sayWrong(err error) string {
 	return says + "."
 }
 
-// example is an invented case, on which a wording is tried.
+// example is an invented case to try a wording on.
 func example(k plan.Kind) map[string]any {
 	item := map[string]any{
 		"title": "The tide tables", "author": "Rowan Ferrier", "barcode": "30017000000012", "due": "Tue 6 Oct 2026", "until": "Tue 13 Oct 2026",
@@ -339,15 +339,15 @@ func example(k plan.Kind) map[string]any {
 	return with
 }
 
-// Tried is what a wording makes of a case.
+// Tried is a wording filled in with a case.
 type Tried struct {
 	Subject string `json:"subject"`
 	Body    string `json:"body"`
 	About   string `json:"about" doc:"Whose case it is"`
-	Problem string `json:"problem" doc:"What is wrong with the wording; empty: nothing is"`
+	Problem string `json:"problem" doc:"What is wrong with the wording, if anything"`
 }
 
-// Try writes a wording with the last real case of its kind, or an invented one where there is none yet.
+// Try fills a wording in with the last real case of its kind, or an invented one if there is none.
 func Try(a *act.Act, k plan.Kind, text plan.Text) (*Tried, error) {
 	if _, ok := plan.SortOf(k); !ok && k != "" {
 		return nil, problem.Newf(problem.Invalid, "There is no kind of notices %q.", k)

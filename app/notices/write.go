@@ -22,7 +22,7 @@ import (
 // Written is what a message says.
 type Written struct{ Subject, Body string }
 
-// compose writes one message of all that somebody is told: kind by kind in the words of the plans, with the frame around.
+// compose writes one message from several notices: a section for each kind and stage, in the plan's wording, within the frame.
 func compose(a *act.Act, to *noticesdb.Recipient, told []noticesdb.Told) (Written, error) {
 	type part struct {
 		kind  plan.Kind
@@ -69,10 +69,10 @@ func compose(a *act.Act, to *noticesdb.Recipient, told []noticesdb.Told) (Writte
 	return Written{oneLine(subject), body}, err
 }
 
-// oneLine makes one line of a subject, since a name in it may have several.
+// oneLine joins the lines of a subject: a name in it may contain line breaks.
 func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
 
-// wordingFor gives the wording of a stage of a plan; where the plan or its wording is no more, the usual one of the kind.
+// wordingFor gives the wording of a stage of a plan, or the usual one of the kind if the plan or its wording was removed.
 func wordingFor(a *act.Act, code string, kind plan.Kind, stage int) *plan.Wording {
 	if p := a.Network.Plans[code]; p != nil && stage < len(p.Stages) {
 		if w := WordingOf(a, p.Stages[stage].Wording); w != nil && w.Kind == kind {
@@ -82,7 +82,7 @@ func wordingFor(a *act.Act, code string, kind plan.Kind, stage int) *plan.Wordin
 	return usual[string(kind)]
 }
 
-// fieldsOf gives what the fields of a wording stand for.
+// fieldsOf gives the values of a wording's fields.
 func fieldsOf(a *act.Act, to *noticesdb.Recipient, told []noticesdb.Told) map[string]any {
 	branch := to.BranchCode
 	if len(told) > 0 {
@@ -147,7 +147,7 @@ func nameOf(r *noticesdb.Recipient) string {
 	return (&peopledb.Patron{LegalName: r.LegalName, PreferredName: r.PreferredName}).Name()
 }
 
-// overtaken tells why a notice is not sent any more; empty: it still holds.
+// overtaken gives the reason why a notice is no longer needed; empty if it is.
 func overtaken(a *act.Act, n *noticesdb.Told) string {
 	c := plan.Case{
 		Kind: n.Kind, Returned: n.ReturnedAt != nil, Lost: n.LostAt != nil, Claimed: n.Claimed, Balance: n.Balance,
@@ -168,18 +168,18 @@ func overtaken(a *act.Act, n *noticesdb.Told) string {
 	return c.Overtaken(a.Network.Plans[n.Plan])
 }
 
-// reach tells by what way somebody is told of something by a plan, and where that goes.
+// reach gives the channel and the address for a plan's notices to a recipient.
 func reach(p *plan.Plan, to *noticesdb.Recipient) (person.Way, string) {
 	way := p.Reach(people.Notices(&peopledb.Patron{Notices: to.Notices}), record(to))
 	return way, addressOf(to, way)
 }
 
-// record gives what of a record says how somebody can be reached.
+// record gives the contact fields of a recipient.
 func record(to *noticesdb.Recipient) *person.Record {
 	return &person.Record{Email: strings.TrimSpace(to.Email), Phone: to.Phone, Address: to.Address}
 }
 
-// addressOf gives where something goes that goes to somebody by a way.
+// addressOf gives the recipient's address for a channel.
 func addressOf(to *noticesdb.Recipient, way person.Way) string {
 	switch way {
 	case person.ByMail:

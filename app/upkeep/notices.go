@@ -61,7 +61,7 @@ func (plans) Keep(a *act.Act, key string, _, is *Plan) (*Plan, error) {
 	return is, nil
 }
 
-// known refuses what a plan names that the network has not.
+// known refuses classes and branches in a plan that the network does not have.
 func known(a *act.Act, is *Plan) error {
 	for kind, codes := range map[string][]string{"patron": is.For.Classes, "material": is.For.Materials, "collection": is.For.Collections} {
 		for _, code := range codes {
@@ -113,12 +113,12 @@ func (wordings) Keep(a *act.Act, key string, was, is *Wording) (*Wording, error)
 	return is, nil
 }
 
-// Telling is all that a network tells patrons of: plans, wordings, and what they can be made of.
+// Telling holds a network's notice plans and wordings, with the kinds and fields to choose from.
 type Telling struct {
-	Sorts    []plan.Sort                   `json:"sorts" nullable:"false" doc:"The kinds of notices, in the order in which a message tells of them"`
+	Sorts    []plan.Sort                   `json:"sorts" nullable:"false" doc:"The kinds of notices, in their order within a message"`
 	Plans    []Shown[Plan]                 `json:"plans" nullable:"false"`
 	Wordings []Shown[Wording]              `json:"wordings" nullable:"false"`
-	Fields   map[plan.Kind][]notices.Field `json:"fields" doc:"What wordings of a kind can name; of the empty kind: what stands around a message"`
+	Fields   map[plan.Kind][]notices.Field `json:"fields" doc:"Fields that wordings of a kind can use; the empty kind is the frame"`
 	Own      []string                      `json:"own" nullable:"false" doc:"Codes of plans and wordings that do not come with Nevrin"`
 }
 
@@ -156,7 +156,7 @@ func Tellings(a *act.Act) (*Telling, error) {
 
 var notCode = regexp.MustCompile(`[^a-z0-9]+`)
 
-// newCode makes a code of a name that is not taken.
+// newCode makes an unused code from a name.
 func newCode(name string, taken func(string) bool) string {
 	code := strings.Trim(notCode.ReplaceAllString(strings.ToLower(name), "_"), "_")
 	code = strings.Trim(code[:min(len(code), 30)], "_")
@@ -170,12 +170,12 @@ func newCode(name string, taken func(string) bool) string {
 	return code
 }
 
-// AddPlan adds a plan under a code made of its name.
+// AddPlan adds a plan under a code made from its name.
 func AddPlan(a *act.Act, is Plan) (*Kept, error) {
 	return Put(a, "plan", newCode(is.Name, func(code string) bool { return a.Network.Plans[code] != nil }), 0, is)
 }
 
-// AddWording adds a wording under a code made of its name.
+// AddWording adds a wording under a code made from its name.
 func AddWording(a *act.Act, is Wording) (*Kept, error) {
 	return Put(a, "wording", newCode(is.Name, func(code string) bool { return notices.WordingOf(a, code) != nil }), 0, is)
 }

@@ -1,16 +1,18 @@
-// Package plan decides what patrons are told: which notice is due for whom, by which plan of the network, to whom and by which way it
-// goes, whether it still holds when it leaves, and whether a night's numbers are as usual.
+// Package plan decides which notices patrons get: by which plan of the network, at which stage, who receives them and by which channel,
+// whether they are still needed when they are sent, and whether a run's numbers are as usual.
 //
-// It knows nothing of wordings or of how a message is sent: those are in app/notices. Begin to read with Kind and Plan; Of is how a plan
-// is found, Stage how far something has come.
+// Writing and sending messages is in app/notices. Begin to read with Kind and Plan; Plans.Of chooses a plan, Plan.Stage a stage.
 package plan
 
-import "nevrin/core/person"
+import (
+	"nevrin/core/calendar"
+	"nevrin/core/person"
+)
 
-// Kind is what a notice tells of.
+// Kind is a kind of notice.
 type Kind string
 
-// The kinds. Those of the night are worked out each night as trial runs; the others are told as they happen.
+// The kinds. Nightly ones are prepared as trial runs; the others are sent as things happen.
 const (
 	BeforeDue     Kind = "before_due"
 	DueToday      Kind = "due_today"
@@ -26,10 +28,10 @@ const (
 	Receipt       Kind = "receipt"
 )
 
-// About is what a notice speaks of.
+// About is what a notice is about.
 type About string
 
-// What notices speak of.
+// The things that notices are about.
 const (
 	AboutLoan   About = "loan"
 	AboutHold   About = "hold"
@@ -38,17 +40,17 @@ const (
 
 // Sort describes a kind.
 type Sort struct {
-	Kind    Kind   `json:"kind" enum:"before_due,due_today,overdue,lost,hold_ready,hold_expiring,hold_expired,hold_cancelled,card_expiring,details,owed,receipt"`
-	Name    string `json:"name"`
-	Says    string `json:"says" doc:"What it tells, in a sentence"`
-	About   About  `json:"about" enum:"loan,hold,patron"`
-	Nightly bool   `json:"nightly" doc:"Worked out each night as a trial run; otherwise told as it happens"`
-	Days    string `json:"days" enum:",before,after" doc:"Whether a plan says how many days before or after the day in question; after: one stage or more"`
-	Sum     bool   `json:"sum" doc:"Whether a plan says from which sum on"`
-	group   person.Notice
+	Kind    Kind          `json:"kind" enum:"before_due,due_today,overdue,lost,hold_ready,hold_expiring,hold_expired,hold_cancelled,card_expiring,details,owed,receipt"`
+	Name    string        `json:"name"`
+	Says    string        `json:"says" doc:"What it tells, in a sentence"`
+	About   About         `json:"about" enum:"loan,hold,patron"`
+	Nightly bool          `json:"nightly" doc:"Worked out each night as a trial run; otherwise told as it happens"`
+	Days    string        `json:"days" enum:",before,after" doc:"Whether a plan counts days before or after a date; after: with one stage or more"`
+	Sum     bool          `json:"sum" doc:"Whether a plan has a minimum sum"`
+	group   person.Notice // by which patrons have chosen their way; empty: it goes as it was asked for
 }
 
-// Sorts are all kinds, in the order in which one message tells of them.
+// Sorts are all kinds, in their order within a message.
 var Sorts = []Sort{
 	{HoldReady, "Hold ready", "Something waits on the hold shelf.", AboutHold, false, "", false, person.HoldReady},
 	{HoldExpiring, "Hold about to expire", "It will soon leave the hold shelf.", AboutHold, true, "before", false, person.HoldReady},
@@ -61,7 +63,7 @@ var Sorts = []Sort{
 	{Owed, "Charges", "Charges have reached a sum.", AboutPatron, true, "", true, person.Overdue},
 	{CardExpiring, "Card about to expire", "The card soon runs out.", AboutPatron, true, "before", false, person.Overdue},
 	{Details, "Details to confirm", "The details on record have not been confirmed for long.", AboutPatron, true, "", false, person.Overdue},
-	{Receipt, "Receipt", "What was lent just now.", AboutLoan, false, "", false, person.Overdue},
+	{Receipt, "Receipt", "What was lent just now.", AboutLoan, false, "", false, ""},
 }
 
 // SortOf gives the description of a kind; false where there is none.
@@ -74,8 +76,26 @@ func SortOf(k Kind) (Sort, bool) {
 	return Sort{}, false
 }
 
-// Optional tells whether a patron may choose not to be told of a kind: what waits for them, and not what they have to bring back or pay.
+// Optional tells whether patrons may opt out of a kind: of notices about holds, but not about loans and charges.
 func (s Sort) Optional() bool { return s.group == person.HoldReady }
 
-// Group is the kind by which patrons choose their way.
-func (s Sort) Group() person.Notice { return s.group }
+// OfLoan gives the kind that may be due of a loan on a day.
+func OfLoan(lost bool, due, day calendar.Date) Kind {
+	switch {
+	case lost:
+		return Lost
+	case due > day:
+		return BeforeDue
+	case due == day:
+		return DueToday
+	}
+	return Overdue
+}
+
+// DaysApart gives the number of days after which a notice that has no date of its own is repeated: charges, and details to confirm.
+func DaysApart(k Kind) int {
+	if k == Details {
+		return 365
+	}
+	return 30
+}

@@ -11,19 +11,18 @@ import (
 	"nevrin/core/person"
 )
 
-// Plan is what a network tells of one kind: to whom, when, by which way and in which words. Among the active plans of a kind the first
-// one that fits decides.
+// Plan says who gets notices of a kind, when, by which channels and in which wording. The first active plan of a kind that fits is used.
 type Plan struct {
 	Name     string        `json:"name" minLength:"1" maxLength:"80"`
 	Kind     Kind          `json:"kind" enum:"before_due,due_today,overdue,lost,hold_ready,hold_expiring,hold_expired,hold_cancelled,card_expiring,details,owed,receipt"`
 	Active   bool          `json:"active"`
-	Position int           `json:"position" minimum:"0" maximum:"10000" doc:"Plans of a kind are tried from the lowest on"`
-	Trusted  bool          `json:"trusted" doc:"A trial run goes out by itself while its numbers are as usual"`
+	Position int           `json:"position" minimum:"0" maximum:"10000" doc:"Plans of a kind are tried in this order, lowest first"`
+	Trusted  bool          `json:"trusted" doc:"Runs are sent automatically while their numbers are as usual"`
 	Stages   []Stage       `json:"stages" minItems:"1" maxItems:"5" nullable:"false" doc:"One, or several of what is overdue"`
-	OpenDays bool          `json:"open_days" doc:"Days are counted as days on which the branch is open"`
-	Sum      *money.Amount `json:"sum,omitempty" minimum:"1" maximum:"100000000" doc:"Of charges: the sum from which on they are told of, in minor units"`
+	OpenDays bool          `json:"open_days" doc:"Only days on which the branch is open count"`
+	Sum      *money.Amount `json:"sum,omitempty" minimum:"1" maximum:"100000000" doc:"For charges: the minimum sum, in minor units"`
 	To       To            `json:"to" enum:"patron,guardian,household,adult"`
-	Ways     []person.Way  `json:"ways" minItems:"1" maxItems:"3" nullable:"false" enum:"mail,phone,letter" doc:"In this order, where the patron has chosen none"`
+	Ways     []person.Way  `json:"ways" minItems:"1" maxItems:"3" nullable:"false" enum:"mail,phone,letter" doc:"Tried in this order if the patron has chosen none"`
 	For      Scope         `json:"for"`
 }
 
@@ -33,10 +32,10 @@ type Stage struct {
 	Wording string `json:"wording" minLength:"1" maxLength:"40" doc:"The code of the wording"`
 }
 
-// To is who gets what a plan tells.
+// To is who receives a plan's notices.
 type To string
 
-// Who gets it. Where somebody has none of these, it goes to the patron.
+// The recipients. A patron who has no guardian, for example, gets the notice themselves.
 const (
 	ToPatron    To = "patron"
 	ToGuardian  To = "guardian"
@@ -44,7 +43,19 @@ const (
 	ToAdult     To = "adult"     // who answers for the roster, with one list for all of it
 )
 
-// Scope narrows a plan. A list that is empty leaves all in.
+// Near are the people who may receive a patron's notices; nil if there is none.
+type Near struct{ Guardian, Answering, Adult *int64 }
+
+// Recipient gives who receives a plan's notice about a patron.
+func (p *Plan) Recipient(patron int64, near Near) int64 {
+	to := map[To]*int64{ToGuardian: near.Guardian, ToHousehold: near.Answering, ToAdult: near.Adult}[p.To]
+	if to == nil {
+		return patron
+	}
+	return *to
+}
+
+// Scope limits a plan. An empty list sets no limit.
 type Scope struct {
 	Classes     []string `json:"classes" maxItems:"50" nullable:"false"`
 	Homes       []string `json:"homes" maxItems:"100" nullable:"false" doc:"Home branches of patrons"`
@@ -55,13 +66,13 @@ type Scope struct {
 	Rosters     []int64  `json:"rosters" maxItems:"50" nullable:"false"`
 }
 
-// Facts are what a scope looks at. What does not apply is empty.
+// Facts are what a scope is compared with. Fields that do not apply are empty.
 type Facts struct {
 	Class, Home, Branch, Material, Collection, Owner string
 	Rosters                                          []int64
 }
 
-// Fits tells whether a scope takes somebody or something in.
+// Fits tells whether the facts are within a scope.
 func (s *Scope) Fits(f *Facts) bool {
 	in := func(list []string, is string) bool { return len(list) == 0 || slices.Contains(list, is) }
 	return in(s.Classes, f.Class) && in(s.Homes, f.Home) && in(s.Branches, f.Branch) && in(s.Materials, f.Material) &&
@@ -94,7 +105,7 @@ func (p Plans) All(k Kind) []string {
 	return codes
 }
 
-// Of gives the plan that decides for somebody: the first active one of the kind that fits. Empty: nothing is told.
+// Of gives the code of the first active plan of a kind that fits the facts; empty if none does.
 func (p Plans) Of(k Kind, f *Facts) string {
 	for _, code := range p.Ordered(k) {
 		if p[code].For.Fits(f) {
@@ -145,11 +156,11 @@ func (p *Plan) Check() error {
 	return nil
 }
 
-// Ways are those by which notices go.
+// Ways are the channels of notices.
 var Ways = []person.Way{person.ByMail, person.ByPhone, person.ByLetter}
 
-// Reach gives the way by which something goes to somebody: the one that they have chosen, if they can be reached by it, or else the
-// first of the plan's by which they can. Empty: there is none. NotTold where they have chosen that and may.
+// Reach gives the channel for a recipient: the one they have chosen if it reaches them, otherwise the first of the plan that does; empty
+// if none does. NotTold if they have opted out and may.
 func (p *Plan) Reach(chosen person.Ways, r *person.Record) person.Way {
 	sort, _ := SortOf(p.Kind)
 	if way, has := chosen[sort.group]; has {
@@ -165,7 +176,7 @@ func (p *Plan) Reach(chosen person.Ways, r *person.Record) person.Way {
 	return ""
 }
 
-// Next gives the next way of a plan after one that has failed, by which somebody can be reached; empty: there is none.
+// Next gives the plan's next channel that reaches a recipient after one that failed; empty if there is none.
 func (p *Plan) Next(failed person.Way, r *person.Record) person.Way {
 	for _, way := range p.Ways[slices.Index(p.Ways, failed)+1:] {
 		if way != failed && way.Reaches(r) {
@@ -175,8 +186,8 @@ func (p *Plan) Next(failed person.Way, r *person.Record) person.Way {
 	return ""
 }
 
-// Stage gives the stage that something has reached on a day, and -1 where it has reached none: the last one whose day has come. Of what
-// lies ahead the stage is reached from its day until the day in question; of what is past, from its day on.
+// Stage gives the last stage reached on a day by something with a date, or -1 if none is. A stage before the date is reached from its day
+// until the date; a stage after it, from its day on.
 func (p *Plan) Stage(b *calendar.Branch, of, day calendar.Date) int {
 	sort, _ := SortOf(p.Kind)
 	switch sort.Days {
@@ -212,8 +223,8 @@ func (p *Plan) between(b *calendar.Branch, from, to calendar.Date) int {
 	return n
 }
 
-// Furthest gives how many days ahead and back of a day something can lie that a plan of a kind tells of; open days are counted as if the
-// branch were open on one day of three. Nothing lies further back than that is told for the first time.
+// Furthest gives how many days ahead and back of today the dates lie for which plans of a kind can have a notice. Open days are taken as
+// one of three days.
 func (p Plans) Furthest(k Kind) (ahead, back int) {
 	for _, code := range p.Ordered(k) {
 		most := p[code].Stages[len(p[code].Stages)-1].Days
@@ -226,10 +237,15 @@ func (p Plans) Furthest(k Kind) (ahead, back int) {
 			ahead = max(ahead, most)
 		case k == Overdue:
 			back = max(back, most+catchUp)
+		case k == Lost:
+			back = longestLost
 		}
 	}
 	return ahead, back
 }
 
-// catchUp is the number of days after its last stage in which something that is late is still told of for the first time.
+// longestLost is the number of days after the due date until which a lost loan can get its notice.
+const longestLost = 200
+
+// catchUp is the number of days after the last stage during which an overdue loan can still get a first notice.
 const catchUp = 60

@@ -9,7 +9,7 @@ import (
 	"nevrin/core/why"
 )
 
-// Usual are the plans of a network that has settled nothing: holds and what is overdue are told of.
+// Usual are the plans of a network that has changed none: notices for ready holds, overdue loans and receipts are on.
 func Usual() Plans {
 	everybody := Scope{Classes: []string{}, Homes: []string{}, Branches: []string{}, Materials: []string{}, Collections: []string{},
 		Owners: []string{}, Rosters: []int64{}}
@@ -38,7 +38,7 @@ func Usual() Plans {
 	return out
 }
 
-// Case is what has become of what a notice tells, at the moment at which it leaves.
+// Case is the state of a notice's loan, hold or patron when its message is sent.
 type Case struct {
 	Kind Kind
 
@@ -55,7 +55,7 @@ type Case struct {
 	Confirmed      bool // since it was worked out
 }
 
-// Overtaken tells why a notice is not sent any more; empty: it still holds.
+// Overtaken gives the reason why a notice is no longer needed; empty if it is.
 func (c *Case) Overtaken(p *Plan) string {
 	sort, _ := SortOf(c.Kind)
 	switch {
@@ -82,11 +82,11 @@ func (c *Case) Overtaken(p *Plan) string {
 	return ""
 }
 
-// least is the number of messages below which a run is never out of its usual range: three instead of one are no alarm.
+// least is the number of messages up to which a run always counts as usual: three instead of one are no alarm.
 const least = 10
 
-// Compare says whether the number of messages of a run is as usual, by those of earlier runs of its plan, the latest first. Out of the
-// usual range are more than three times the middle one of them, or less than a third. The first runs of a plan are looked at.
+// Compare tells whether a run has as many messages as usual: from a third to three times the median of the plan's earlier runs, which are
+// given latest first. The first three runs of a plan never count as usual.
 func Compare(now int, past []int) (usual bool, trace why.Trace) {
 	const runs, times = 8, 3
 	trace = why.New("Whether this run is as usual").Add(why.Fact, calendar.Count(now, "message"))
@@ -97,7 +97,7 @@ func Compare(now int, past []int) (usual bool, trace why.Trace) {
 	}
 	sorted := slices.Sorted(slices.Values(past))
 	middle := sorted[len(sorted)/2]
-	trace = trace.Add(why.Fact, "The last run had "+calendar.Count(past[0], "message")+", the middle one of the last "+
+	trace = trace.Add(why.Fact, "The last run had "+calendar.Count(past[0], "message")+", the median of the last "+
 		calendar.Count(len(past), "run")+" "+calendar.Count(middle, "message"))
 	switch {
 	case now > max(times*middle, least):
@@ -106,7 +106,7 @@ func Compare(now int, past []int) (usual bool, trace why.Trace) {
 		trace.Result = "Less than a third of the usual number"
 	default:
 		trace.Result = "As usual"
-		return true, trace.Add(why.Decided, "Between a third and three times the middle one, or not more than 10")
+		return true, trace.Add(why.Decided, "Between a third and three times the median, or not more than 10")
 	}
 	return false, trace.Add(why.Limit, trace.Result)
 }

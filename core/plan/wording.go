@@ -7,26 +7,26 @@ import (
 	"nevrin/core/expect"
 )
 
-// Wording is what a kind of notice says, in each language in which it says it.
+// Wording is the text of a kind of notice, by language.
 type Wording struct {
 	Name  string          `json:"name" minLength:"1" maxLength:"80"`
 	Kind  Kind            `json:"kind" doc:"Which kind it is for; empty: what stands around all notices of a message"`
 	Texts map[string]Text `json:"texts" doc:"By language, a code of ISO 639-1"`
 }
 
-// Text is a wording in one language, in the language of templates.
+// Text is a wording in one language, as Liquid templates.
 type Text struct {
 	Subject string `json:"subject" maxLength:"300"`
 	Body    string `json:"body" maxLength:"10000"`
 }
 
-// Frame is the code of the wording that stands around all notices of a message.
+// Frame is the code of the wording around all notices of a message: greeting and closing.
 const Frame = "frame"
 
-// Language is the one that is spoken where nothing else is known.
+// Language is the language that every wording has.
 const Language = "en"
 
-// In gives the text in a language, or in the usual one where there is none.
+// In gives the text in a language, or in Language if there is none.
 func (w *Wording) In(language string) Text {
 	if t, ok := w.Texts[language]; ok {
 		return t
@@ -45,7 +45,7 @@ func (w *Wording) Check() error {
 	return nil
 }
 
-// Order gives the place of a kind among all, by which one message tells of several.
+// Order gives a kind's place within a message.
 func Order(k Kind) int { return slices.IndexFunc(Sorts, func(s Sort) bool { return s.Kind == k }) }
 
 // Hours are the hours of a day in which messages leave, in minutes after midnight; the same for both: at any time.

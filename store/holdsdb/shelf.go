@@ -28,9 +28,8 @@ type ShelfRow struct {
 	MessageID                          *int64
 	Channel, MessageState              *string
 	Address                            *string
-	Calls                              *int       // how often somebody has called
-	Called                             *string    // what came of the last call
-	LaterAt                            *time.Time // when it is tried again
+	Calls                              *int    // how often somebody has called
+	Called                             *string // what came of the last call
 }
 
 // OnHoldShelf gives a page of what stands on the hold shelf of a branch for somebody, by its last day.

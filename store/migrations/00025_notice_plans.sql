@@ -18,7 +18,6 @@ ALTER TABLE changes DROP CONSTRAINT changes_part_check, ADD CONSTRAINT changes_p
 ALTER TABLE mailings
     ADD COLUMN plan     text NOT NULL DEFAULT '',
     ADD COLUMN messages int, -- how many people it told, by one way each; kept to compare later ones with
-    ADD COLUMN usual    boolean NOT NULL DEFAULT false, -- its numbers were as usual when the night had worked it out
     DROP CONSTRAINT mailings_state_check,
     ADD CONSTRAINT mailings_state_check CHECK (state IN ('trial', 'sending', 'stopped', 'sent', 'dropped')),
     DROP CONSTRAINT mailings_stage_day_key;
@@ -80,8 +79,7 @@ ALTER TABLE messages RENAME COLUMN stage TO kind;
 ALTER TABLE messages
     DROP CONSTRAINT messages_mailing_id_patron_id_key,
     DROP CONSTRAINT messages_state_check,
-    ADD CONSTRAINT messages_state_check CHECK (state IN ('gathering', 'queued', 'sending', 'sent', 'stopped', 'overtaken', 'unclear', 'refused', 'no_address', 'by_hand')),
-    ADD COLUMN later_at timestamptz; -- of a call: when it is tried again
+    ADD CONSTRAINT messages_state_check CHECK (state IN ('gathering', 'queued', 'sending', 'sent', 'stopped', 'overtaken', 'unclear', 'refused', 'no_address', 'by_hand'));
 UPDATE messages SET kind = 'overdue' WHERE kind LIKE 'overdue_%';
 UPDATE messages SET kind = 'receipt' WHERE kind = 'lent';
 DROP INDEX messages_stuck;
@@ -125,8 +123,7 @@ UPDATE messages m SET mailing_id = NULL WHERE mailing_id IS NOT NULL
 DROP INDEX messages_stuck;
 CREATE INDEX messages_stuck ON messages (at, id) WHERE state IN ('queued', 'sending', 'unclear');
 ALTER TABLE messages RENAME COLUMN kind TO stage;
-ALTER TABLE messages DROP COLUMN later_at,
-    DROP CONSTRAINT messages_state_check,
+ALTER TABLE messages DROP CONSTRAINT messages_state_check,
     ADD CONSTRAINT messages_state_check CHECK (state IN ('trial', 'left_out', 'queued', 'sending', 'sent', 'unclear', 'refused', 'no_address', 'by_hand')),
     ADD CONSTRAINT messages_mailing_id_patron_id_key UNIQUE (mailing_id, patron_id);
 UPDATE messages SET stage = 'overdue_1' WHERE stage = 'overdue';
@@ -134,7 +131,7 @@ UPDATE messages SET stage = 'lent' WHERE stage = 'receipt';
 ALTER TABLE mailings ADD COLUMN stage text;
 UPDATE mailings SET stage = CASE plan WHEN 'overdue' THEN 'overdue_1' ELSE plan END,
     state = CASE state WHEN 'sent' THEN 'sent' WHEN 'dropped' THEN 'dropped' WHEN 'trial' THEN 'dropped' ELSE 'sent' END;
-ALTER TABLE mailings DROP CONSTRAINT mailings_once, DROP COLUMN plan, DROP COLUMN messages, DROP COLUMN usual,
+ALTER TABLE mailings DROP CONSTRAINT mailings_once, DROP COLUMN plan, DROP COLUMN messages,
     ALTER COLUMN stage SET NOT NULL, ADD CONSTRAINT mailings_stage_day_key UNIQUE (stage, day),
     DROP CONSTRAINT mailings_state_check,
     ADD CONSTRAINT mailings_state_check CHECK (state IN ('trial', 'sent', 'dropped'));

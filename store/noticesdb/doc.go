@@ -1,7 +1,6 @@
-// Package noticesdb keeps what patrons are told: each notice by itself, the runs in which those of a night stand, and the messages in
-// which they go out.
+// Package noticesdb stores notices to patrons, the runs that nightly notices belong to, and the messages that carry them.
 //
-// A notice is of one loan, hold or patron and stands once, so that nobody is told twice; a message tells one person of one or more by one
-// way. Which notice is due is worked out in app/notices with core/plan; sending is claimed by one copy of the program at a time. Begin to
-// read with Notice and Message.
+// A notice is about one loan, hold or patron and is stored once, so that nobody gets it twice. A message carries one or more notices to one
+// person by one channel. Which notices are due is decided in app/notices and core/plan; one copy of the program at a time sends a message.
+// Begin to read with Notice and Message.
 package noticesdb

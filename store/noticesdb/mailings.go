@@ -8,7 +8,7 @@ import (
 	"nevrin/store"
 )
 
-// Mailing is a run: what a plan tells on a day.
+// Mailing is a run: the notices of a plan on a day.
 type Mailing struct {
 	ID       int64
 	Plan     string
@@ -16,12 +16,11 @@ type Mailing struct {
 	State    string
 	SentAt   *time.Time
 	Messages *int // how many it told, once that is counted
-	Usual    bool // its numbers were as usual when the night had worked it out
 }
 
-const mailingColumns = "m.id, m.plan, m.day, m.state, m.sent_at, m.messages, m.usual"
+const mailingColumns = "m.id, m.plan, m.day, m.state, m.sent_at, m.messages"
 
-// MailingOf gives the run of a plan on a day, made where it is not there yet.
+// MailingOf gives the run of a plan on a day, and creates it if needed.
 func MailingOf(tx *store.Tx, code string, day time.Time) (*Mailing, error) {
 	id, err := tx.NextID()
 	if err != nil {
@@ -31,12 +30,12 @@ func MailingOf(tx *store.Tx, code string, day time.Time) (*Mailing, error) {
 		ON CONFLICT (plan, day) DO UPDATE SET plan = excluded.plan RETURNING `+mailingColumns, id, code, day)
 }
 
-// MailingLocked locks a run and gives it; nil where there is none.
+// MailingLocked locks a run and gives it; nil if there is none.
 func MailingLocked(tx *store.Tx, id int64) (*Mailing, error) {
 	return store.One[Mailing](tx, "SELECT "+mailingColumns+" FROM mailings m WHERE m.id = $1 FOR UPDATE", id)
 }
 
-// Count is the number of recipients and of things of a run in one state by one way.
+// Count is the number of recipients and of notices of a run in one state by one channel.
 type Count struct {
 	MailingID int64
 	Channel   person.Way
@@ -63,7 +62,7 @@ func Mailings(tx *store.Tx, page store.Page) ([]Mailing, store.Page, error) {
 		WHERE $1::bigint = 0 AND (m.day, m.id) < ($2::text::date, $3::bigint) ORDER BY m.day DESC, m.id DESC`)
 }
 
-// PastOf gives for each of some runs the numbers of messages of the runs of its plan before it that were sent, the latest first.
+// PastOf gives, for each run, the numbers of messages of its plan's earlier sent runs, latest first.
 func PastOf(tx *store.Tx, mailings []int64, most int) (map[int64][]int, error) {
 	rows, err := store.List[struct {
 		ID       int64
@@ -78,17 +77,12 @@ func PastOf(tx *store.Tx, mailings []int64, most int) (map[int64][]int, error) {
 	return out, err
 }
 
-// Trials gives the trial runs of a day that the night has just worked out.
+// Trials locks the trial runs of a day and gives them.
 func Trials(tx *store.Tx, day time.Time) ([]Mailing, error) {
 	return store.List[Mailing](tx, "SELECT "+mailingColumns+" FROM mailings m WHERE m.day = $1 AND m.state = 'trial' ORDER BY m.id FOR UPDATE", day)
 }
 
-// MarkUsual writes whether the numbers of a run are as usual.
-func MarkUsual(tx *store.Tx, id int64, usual bool) {
-	tx.Queue("UPDATE mailings SET usual = $2 WHERE id = $1", id, usual)
-}
-
-// Person is somebody in a run with what they are told by one way.
+// Person is a recipient in a run, with what they get by one channel.
 type Person struct {
 	RecipientID               int64
 	LegalName, PreferredName  string
@@ -113,7 +107,7 @@ type People struct {
 	Words   string        // in the name, in small letters; empty: all
 }
 
-// PeopleOf gives a page of those whom a run tells, by their numbers.
+// PeopleOf gives a page of a run's recipients, in the order of their ids.
 func PeopleOf(tx *store.Tx, which People, page store.Page) ([]Person, store.Page, error) {
 	at := func(p *Person) store.Cursor {
 		return store.Cursor{ID: p.RecipientID, Text: string(p.Channel) + " " + p.State}
@@ -138,7 +132,7 @@ func PeopleOf(tx *store.Tx, which People, page store.Page) ([]Person, store.Page
 		ORDER BY p.id, g.channel || ' ' || g.state`, which.Mailing, which.Channel, which.Branch, which.None, which.Words)
 }
 
-// LeaveOut leaves somebody out of a trial run by one way, or takes them in again, and gives the number of things.
+// LeaveOut leaves a recipient out of a trial run by one channel, or includes them again, and gives the number of notices.
 func LeaveOut(tx *store.Tx, mailing, recipient int64, channel person.Way, out bool, reason string) (int64, error) {
 	from, to := "trial", "left_out"
 	if !out {
@@ -151,20 +145,20 @@ func LeaveOut(tx *store.Tx, mailing, recipient int64, channel person.Way, out bo
 			AND o.due_at IS NOT DISTINCT FROM n.due_at))`, mailing, recipient, channel, to, from, reason)
 }
 
-// LeaveOutTitle leaves out of a trial run what it tells of a title, and gives the number of things.
+// LeaveOutTitle leaves all notices about a title out of a trial run, and gives their number.
 func LeaveOutTitle(tx *store.Tx, mailing, title int64, reason string) (int64, error) {
 	return tx.Exec(`UPDATE notices n SET state = 'left_out', reason = $3 WHERE mailing_id = $1 AND state = 'trial' AND EXISTS (
 		SELECT 1 FROM items i LEFT JOIN loans l ON l.item_id = i.id LEFT JOIN holds h ON h.item_id = i.id
 		WHERE i.title_id = $2 AND (l.id = n.loan_id OR h.id = n.hold_id))`, mailing, title, reason)
 }
 
-// Approve lets a trial run be sent: everything in it that is not left out.
+// Approve marks a trial run and all its notices that are not left out as ready to be sent.
 func Approve(tx *store.Tx, id int64, now time.Time) {
 	tx.QueueOne("UPDATE mailings SET state = 'sending', sent_at = $2 WHERE id = $1 AND state = 'trial'", id, now)
 	tx.Queue("UPDATE notices SET state = 'approved' WHERE mailing_id = $1 AND state = 'trial'", id)
 }
 
-// Drop gives a trial run up; what it told of comes up again. False where it is no trial run.
+// Drop discards a trial run. False if it is not a trial run any more.
 func Drop(tx *store.Tx, id int64) (bool, error) {
 	n, err := tx.Exec("UPDATE mailings SET state = 'dropped' WHERE id = $1 AND state = 'trial'", id)
 	if err != nil || n == 0 {
@@ -174,7 +168,7 @@ func Drop(tx *store.Tx, id int64) (bool, error) {
 	return true, err
 }
 
-// Stop keeps what of a run has not left yet from leaving, and gives the number of messages. False where it is not being sent.
+// Stop holds back the messages of a run that have not been sent, and gives their number. False if the run is not being sent.
 func Stop(tx *store.Tx, id int64) (int64, bool, error) {
 	n, err := tx.Exec("UPDATE mailings SET state = 'stopped' WHERE id = $1 AND state IN ('sending', 'sent')", id)
 	if err != nil || n == 0 {
@@ -184,7 +178,7 @@ func Stop(tx *store.Tx, id int64) (int64, bool, error) {
 	return held, true, err
 }
 
-// GoOn lets a run that was stopped be sent on, and gives the messages that are to be sent.
+// GoOn continues a stopped run, and gives the messages to send.
 func GoOn(tx *store.Tx, id int64) ([]int64, bool, error) {
 	n, err := tx.Exec("UPDATE mailings SET state = 'sending' WHERE id = $1 AND state = 'stopped'", id)
 	if err != nil || n == 0 {
@@ -194,8 +188,8 @@ func GoOn(tx *store.Tx, id int64) ([]int64, bool, error) {
 	return ids, true, err
 }
 
-// Approved gives what is approved for the next of those whom a run tells, from all runs that are being sent, so that each gets one message by each way. The
-// notices are locked. Last is the last recipient of this run; 0 when there are no more.
+// Approved locks and gives the approved notices of a run's next recipients, including those from other runs that are being sent, so that
+// each recipient gets one message by each channel. Last is the last of these recipients; 0 when there are no more.
 func Approved(tx *store.Tx, mailing, after int64, most int) (notices []Notice, last int64, err error) {
 	those, err := store.Each[int64](tx, `SELECT DISTINCT recipient_id FROM notices WHERE mailing_id = $1 AND state = 'approved' AND recipient_id > $2
 		ORDER BY recipient_id LIMIT $3`, mailing, after, most)
@@ -208,12 +202,12 @@ func Approved(tx *store.Tx, mailing, after int64, most int) (notices []Notice, l
 	return notices, those[len(those)-1], err
 }
 
-// Tell puts notices into a message.
+// Tell assigns notices to a message.
 func Tell(tx *store.Tx, notices []int64, message int64) {
 	tx.Queue("UPDATE notices SET state = 'told', message_id = $2 WHERE id = ANY($1)", notices, message)
 }
 
-// Ended marks a run as sent, with the number of those whom it told.
+// Ended marks a run as sent and stores its number of recipients.
 func Ended(tx *store.Tx, id int64) {
 	tx.Queue(`UPDATE mailings m SET state = 'sent', messages = (SELECT count(DISTINCT (recipient_id, channel)) FROM notices n
 		WHERE n.mailing_id = m.id AND n.message_id IS NOT NULL) WHERE id = $1 AND state = 'sending'`, id)

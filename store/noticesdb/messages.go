@@ -30,7 +30,6 @@ type Message struct {
 	At        time.Time
 	BegunAt   *time.Time // real time at which the attempt under way began
 	SentAt    *time.Time
-	LaterAt   *time.Time // of a call: when it is tried again
 }
 
 // AddMessage writes a message and gives it its id.
@@ -51,7 +50,7 @@ type MessageShown struct {
 }
 
 const messagesShown = `SELECT s.id, s.mailing_id, s.kind, s.patron_id, s.address, s.subject, s.body, s.items,
-		s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at, s.later_at, s.channel,
+		s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at, s.channel,
 		p.legal_name, p.preferred_name FROM messages s JOIN patrons p ON p.id = s.patron_id `
 
 // MessagesByID gives messages by their ids.
@@ -59,7 +58,7 @@ func MessagesByID(tx *store.Tx, ids []int64) ([]MessageShown, error) {
 	return store.List[MessageShown](tx, messagesShown+"WHERE s.id = ANY($1) ORDER BY s.id", ids)
 }
 
-// LettersToPost gives letters that wait to be posted to patrons of a branch, or of all, in postal order.
+// LettersToPost gives the letters waiting to be posted, of a branch's patrons or of all, in postal order.
 func LettersToPost(tx *store.Tx, branch calendar.Code, most int) ([]Message, error) {
 	return store.List[Message](tx, `SELECT s.id, s.kind, s.patron_id, s.subject, s.body, s.state, s.at, s.channel FROM messages s
 			JOIN patrons p ON p.id = s.patron_id
@@ -111,25 +110,25 @@ func ToSend(tx *store.Tx, id int64) (*Message, error) {
 	return store.One[Message](tx, "SELECT * FROM messages WHERE id = $1 AND state = 'queued' FOR UPDATE", id)
 }
 
-// Gathered ends the gathering of a message for somebody by one way, and gives its id; 0 where there is none.
+// Gathered queues the message that is being gathered for a recipient and channel, and gives its id; 0 if there is none.
 func Gathered(tx *store.Tx, patron int64, channel string) (int64, error) {
 	return store.Value[int64](tx, "UPDATE messages SET state = 'queued' WHERE patron_id = $1 AND channel = $2 AND state = 'gathering' RETURNING id",
 		patron, channel)
 }
 
-// BeginSending marks a message as being sent, with what it says as it leaves.
+// BeginSending marks a message as being sent and stores the text that it is sent with.
 func BeginSending(tx *store.Tx, m *Message) {
 	m.Tries++
 	tx.QueueOne(`UPDATE messages SET state = 'sending', tries = tries + 1, begun_at = clock_timestamp(), subject = $2, body = $3, items = $4, kind = $5
 		WHERE id = $1 AND state = 'queued'`, m.ID, m.Subject, m.Body, m.Items, m.Kind)
 }
 
-// KeepText writes what a message said that somebody told by hand.
+// KeepText stores the text of a message that was passed on by hand.
 func KeepText(tx *store.Tx, id int64, subject, body string) {
 	tx.Queue("UPDATE messages SET subject = $2, body = $3 WHERE id = $1 AND body = ''", id, subject, body)
 }
 
-// Overtaken ends a message that has nothing to tell any more, and says why.
+// Overtaken closes a message that is no longer needed, with the reason.
 func Overtaken(tx *store.Tx, id int64, reason string) {
 	tx.Queue("UPDATE messages SET state = 'overtaken', problem = $2 WHERE id = $1", id, reason)
 }
@@ -173,13 +172,13 @@ func MessageToCall(tx *store.Tx, id int64) (*Message, error) {
 		WHERE id = $1 AND channel = 'phone' FOR UPDATE`, id)
 }
 
-// CalledFor writes what came of a call: who was reached has been told, who was not is called again, at a time if there is one.
-func CalledFor(tx *store.Tx, id int64, reached bool, says string, later *time.Time, at time.Time) {
+// CalledFor writes what came of a call: who was reached has been told, who was not is called again.
+func CalledFor(tx *store.Tx, id int64, reached bool, says string, at time.Time) {
 	tx.QueueOne(`UPDATE messages SET tries = tries + 1, problem = $3, state = CASE WHEN $2 THEN 'sent' ELSE state END,
-		sent_at = CASE WHEN $2 THEN $4::timestamptz END, later_at = $5 WHERE id = $1 AND state = 'by_hand'`, id, reached, says, at, later)
+		sent_at = CASE WHEN $2 THEN $4::timestamptz END WHERE id = $1 AND state = 'by_hand'`, id, reached, says, at)
 }
 
-// GoBy lets a message go by another way, unless this attempt is not its last one any more. False then.
+// GoBy switches a message to another channel. False if another attempt has begun since.
 func GoBy(tx *store.Tx, m *Message, way person.Way, address, state, problem string) (bool, error) {
 	n, err := tx.Exec(`UPDATE messages SET channel = $3, address = $4, state = $5, problem = $6, begun_at = NULL, subject = '', body = '', tries = 0
 		WHERE id = $1 AND tries = $2 AND state = 'sending'`, m.ID, m.Tries, way, address, state, problem)

@@ -12,7 +12,7 @@ import (
 	"nevrin/store"
 )
 
-// Notice is one thing that somebody is told: of a loan as it is due, a hold as it became ready, or a patron on a day.
+// Notice is one notice to one person: about a loan with its due date, a hold with the time it became ready, or a patron on a day.
 type Notice struct {
 	ID            int64
 	Kind          plan.Kind
@@ -32,7 +32,7 @@ type Notice struct {
 	At            time.Time
 }
 
-// Add writes notices. One that stands already is left out.
+// Add stores notices. Those stored before are skipped.
 func Add(tx *store.Tx, notices []Notice) {
 	for k := range notices {
 		n := &notices[k]
@@ -44,7 +44,7 @@ func Add(tx *store.Tx, notices []Notice) {
 	}
 }
 
-// Gather adds a notice to the message that is being gathered for its recipient, which begins with it where there is none.
+// Gather adds a notice to the message that is being gathered for its recipient, and begins one if needed.
 func Gather(tx *store.Tx, n *Notice, address string) {
 	tx.Queue(`WITH message AS (INSERT INTO messages (kind, patron_id, address, subject, body, items, state, at, channel)
 			VALUES ($1, $5, $11, '', '', 1, 'gathering', $10, $6)
@@ -54,7 +54,7 @@ func Gather(tx *store.Tx, n *Notice, address string) {
 		n.Kind, n.Stage, n.Plan, n.PatronID, n.RecipientID, n.Channel, n.BranchCode, n.LoanID, n.HoldID, n.At, address)
 }
 
-// Candidate is something that somebody may have to be told of.
+// Candidate is a loan, hold or patron that may need a notice.
 type Candidate struct {
 	PatronID                           int64
 	LoanID, HoldID                     *int64
@@ -70,21 +70,20 @@ type Candidate struct {
 	Balance                            money.Amount
 }
 
-// concerned are the columns of a candidate that are its patron's, p.
+// concerned are the columns of a candidate that come from its patron p.
 const concerned = `p.id AS patron_id, p.class, p.branch_code AS home, p.guardian_id, p.balance, p.card_until,
 	(SELECT min(o.id) FROM patrons o WHERE o.household_id = p.household_id AND o.answers_for_all AND o.id <> p.id) AS answering_id,
 	(SELECT min(r.adult_id) FROM roster_members m JOIN rosters r ON r.id = m.roster_id AND r.ended_at IS NULL
 		WHERE m.patron_id = p.id) AS adult_id,
 	coalesce((SELECT array_agg(m.roster_id) FROM roster_members m WHERE m.patron_id = p.id), '{}') AS rosters`
 
-// standing are the kinds and stages that stand already of what a condition names.
+// standing is the column with the kinds and stages of notices that meet a condition and were stored before.
 func standing(condition string) string {
 	return `coalesce((SELECT array_agg(n.kind || ':' || n.stage) FROM notices n WHERE n.state IN ('trial', 'approved', 'told') AND ` +
 		condition + `), '{}') AS told`
 }
 
-// Loans gives loans that are out and due after one date and up to another at their branch, patron by patron, from after one patron on,
-// those of a number of patrons.
+// Loans gives open loans due after one date and up to another by their branch's clock, of a number of patrons after a given one.
 func Loans(tx *store.Tx, after, last time.Time, from int64, patrons int) ([]Candidate, error) {
 	return store.List[Candidate](tx, `WITH due AS (
 			SELECT l.id, l.patron_id FROM branches b JOIN loans l ON l.branch_code = b.code AND l.due_date > $1 AND l.due_date <= $2
@@ -103,8 +102,7 @@ func Loans(tx *store.Tx, after, last time.Time, from int64, patrons int) ([]Cand
 		ORDER BY p.id, coalesce(l.due_date, l.due_at), l.id`, after, last, from, patrons)
 }
 
-// HoldsOnShelf gives holds that will leave the hold shelf after one date and up to another, from after one patron on, those of a number
-// of patrons.
+// HoldsOnShelf gives holds whose last day on the hold shelf is after one date and up to another, of a number of patrons after a given one.
 func HoldsOnShelf(tx *store.Tx, after, last time.Time, from int64, patrons int) ([]Candidate, error) {
 	return store.List[Candidate](tx, `WITH those AS (SELECT DISTINCT patron_id FROM holds WHERE state = 'ready' AND shelf_until > $1
 				AND shelf_until <= $2 AND patron_id > $3 ORDER BY patron_id LIMIT $4)
@@ -115,7 +113,7 @@ func HoldsOnShelf(tx *store.Tx, after, last time.Time, from int64, patrons int) 
 		WHERE p.class <> 'partner' ORDER BY p.id, h.id`, after, last, from, patrons)
 }
 
-// Holds gives holds by their ids, with what a plan looks at.
+// Holds gives holds as candidates, by their ids.
 func Holds(tx *store.Tx, ids []int64) ([]Candidate, error) {
 	return store.List[Candidate](tx, `SELECT `+concerned+`, h.id AS hold_id, h.pickup AS branch_code, coalesce(i.material, '') AS material,
 			coalesce(i.collection, '') AS collection, coalesce(i.branch_code, '') AS owner
@@ -123,25 +121,20 @@ func Holds(tx *store.Tx, ids []int64) ([]Candidate, error) {
 		WHERE h.id = ANY($1) AND p.class <> 'partner' ORDER BY h.id`, ids)
 }
 
-// Near gives who stands near to somebody: guardian, who answers for the household, and the adult of a roster.
+// Near gives a patron as a candidate, for their guardian, who answers for the household, and the adult of their roster.
 func Near(tx *store.Tx, patron int64) (*Candidate, error) {
 	return store.One[Candidate](tx, "SELECT "+concerned+" FROM patrons p WHERE p.id = $1", patron)
 }
 
-// Which says what of patrons themselves is to be told. What is nil is not asked for.
+// Which selects patrons. Conditions that are nil are not checked.
 type Which struct {
-	CardAfter, CardLast *time.Time    // cards that end after one date and up to another
-	Owing               *money.Amount // who owes as much or more, and has not been told for OwingAgain
-	Unconfirmed         *time.Time    // whose details were confirmed before this date or never, and who has not been asked for AskAgain
+	CardAfter, CardLast  *time.Time    // cards that end after one date and up to another
+	Owing                *money.Amount // who owes as much or more
+	Unconfirmed          *time.Time    // whose details were confirmed before this date or never
+	OwingAgain, AskAgain int           // the days after which the two are told again
 }
 
-// Again is the number of days after which somebody is told again of what they owe, and asked again for their details.
-const (
-	owingAgain = 30
-	askAgain   = 365
-)
-
-// Patrons gives patrons of whom something is to be told, from after one on, up to a number that are looked at. The time is now.
+// Patrons gives up to so many patrons after a given one who meet any of the conditions.
 func Patrons(tx *store.Tx, w Which, from int64, most int, now time.Time) ([]Candidate, error) {
 	return store.List[Candidate](tx, `SELECT `+concerned+`, p.branch_code,
 			coalesce(coalesce(p.confirmed_on, p.joined_on) < $5::date, false) AS unconfirmed, `+standing(`n.patron_id = p.id AND n.loan_id IS NULL
@@ -150,10 +143,10 @@ func Patrons(tx *store.Tx, w Which, from int64, most int, now time.Time) ([]Cand
 		FROM patrons p WHERE p.id > $1 AND p.class <> 'partner' AND p.merged_into IS NULL AND p.forgotten_at IS NULL
 			AND (p.card_until > $2::date AND p.card_until <= $3::date OR p.balance >= $4::bigint
 				OR coalesce(p.confirmed_on, p.joined_on) < $5::date AND (p.card_until IS NULL OR p.card_until >= $6::timestamptz::date))
-		ORDER BY p.id LIMIT $9`, from, w.CardAfter, w.CardLast, w.Owing, w.Unconfirmed, now, owingAgain, askAgain, most)
+		ORDER BY p.id LIMIT $9`, from, w.CardAfter, w.CardLast, w.Owing, w.Unconfirmed, now, w.OwingAgain, w.AskAgain, most)
 }
 
-// Recipient is somebody who is told something.
+// Recipient is somebody who receives notices.
 type Recipient struct {
 	ID                        int64
 	LegalName, PreferredName  string
@@ -167,12 +160,12 @@ type Recipient struct {
 
 const recipientColumns = `id, legal_name, preferred_name, email, phone, address, postal_code, town, guardian_name, branch_code, notices, balance`
 
-// Recipients gives people by their ids, in no order.
+// Recipients gives recipients by their ids, in any order.
 func Recipients(tx *store.Tx, ids []int64) ([]Recipient, error) {
 	return store.List[Recipient](tx, "SELECT "+recipientColumns+" FROM patrons WHERE id = ANY($1)", store.Sorted(ids))
 }
 
-// Told is a notice with what has become of what it tells.
+// Told is a notice with the present state of its loan, hold or patron.
 type Told struct {
 	Notice
 	ReturnedAt, LostAt       *time.Time
@@ -200,20 +193,20 @@ func OfMessages(tx *store.Tx, messages []int64) ([]Told, error) {
 	return store.List[Told](tx, told+"WHERE n.message_id = ANY($1) ORDER BY n.message_id, n.kind, n.stage, n.due_date, n.due_at, n.id", messages)
 }
 
-// OfRecipient gives the notices of a run for somebody by one way.
+// OfRecipient gives a run's notices for a recipient by one channel.
 func OfRecipient(tx *store.Tx, mailing, recipient int64, channel person.Way) ([]Told, error) {
 	return store.List[Told](tx, told+`WHERE n.mailing_id = $1 AND n.recipient_id = $2 AND n.channel = $3
 		ORDER BY n.kind, n.stage, n.due_date, n.due_at, n.id`, mailing, recipient, channel)
 }
 
-// Latest gives the notices of the last message of a kind, to look at a wording with; none where nobody was told yet.
+// Latest gives the latest notices of a kind for one recipient, to preview a wording with; none if there are none yet.
 func Latest(tx *store.Tx, kind plan.Kind) ([]Told, error) {
 	return store.List[Told](tx, told+`WHERE (n.recipient_id, n.mailing_id IS NULL, coalesce(n.mailing_id, n.message_id)) IN (
 			SELECT recipient_id, mailing_id IS NULL, coalesce(mailing_id, message_id) FROM notices
 			WHERE kind = $1 ORDER BY id DESC LIMIT 1) AND n.kind = $1 ORDER BY n.id LIMIT 20`, kind)
 }
 
-// Overtake marks notices that are not sent any more, and says why.
+// Overtake marks a notice as no longer needed, with the reason.
 func Overtake(tx *store.Tx, id int64, reason string) {
 	tx.Queue("UPDATE notices SET state = 'overtaken', reason = $2, message_id = NULL WHERE id = $1", id, reason)
 }

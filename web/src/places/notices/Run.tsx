@@ -4,6 +4,7 @@ import { useAskAgain } from "../../api/asked";
 import { z } from "zod";
 import { api, keyed, told, type Schema } from "../../api/client";
 import { BranchChoice } from "../../circulation/branches";
+import { TitleField } from "../../circulation/choose";
 import { onPaper } from "../../circulation/print";
 import { Whom } from "../../circulation/whom";
 import { Why } from "../../shell/why";
@@ -37,6 +38,7 @@ export function OneRun({ run, maySend }: { run: Run; maySend: boolean }) {
   const [branch, setBranch] = useState("");
   const [words, setWords] = useState("");
   const [shown, setShown] = useState<Person>();
+  const [leavingTitle, setLeavingTitle] = useState(false);
   const list = usePages(["messages", run.id, run.state, run.people, run.left_out, channel, branch, words], (after) =>
     told(
       api.GET("/api/mailings/{id}/people", {
@@ -56,10 +58,11 @@ export function OneRun({ run, maySend }: { run: Run; maySend: boolean }) {
           <b className="font-semibold">
             {run.name}, {sayDate(run.day)}
           </b>
-          {maySend && <Acts run={run} />}
+          {maySend && <Acts run={run} onLeaveTitle={() => setLeavingTitle(true)} />}
         </div>
         <p className="text-sm text-ink-2">
-          {sayCount(run.people, "patron")}, {sayCount(run.things, "notice")}
+          {sayCount(run.people, "patron")}
+          {run.things > 0 && `, ${sayCount(run.things, "notice")}`}
           {run.ways.map((w) => `; ${w.people} ${sayWay(w.channel)}`)}
           {run.left_out > 0 && `; ${run.left_out} left out`}
           {run.overtaken > 0 && `; ${run.overtaken} no longer needed`}
@@ -85,6 +88,7 @@ export function OneRun({ run, maySend }: { run: Run; maySend: boolean }) {
             <input className={inputLook} value={words} onChange={(e) => setWords(e.target.value)} />
           </Field>
         </div>
+        {trial && leavingTitle && <LeaveTitle run={run} onClose={() => setLeavingTitle(false)} />}
       </div>
       {shown && <Text run={run} of={shown} onClose={() => setShown(undefined)} />}
       <Loading of={list}>
@@ -203,6 +207,47 @@ function LeaveOut({ run, of }: { run: Run; of: Person }) {
 
 const leaving = z.object({ reason: check.text });
 
+const title = z.object({
+  title: z.object({ id: z.number(), name: z.string(), text: z.string() }, "Choose a title."),
+  reason: check.text,
+});
+
+/** Leaves out of a trial run all that it tells of a title, with a reason. */
+function LeaveTitle({ run, onClose }: { run: Run; onClose: () => void }) {
+  const askAgain = useAskAgain();
+  const leave = useWrite(
+    (v: z.infer<typeof title>, key) =>
+      api.POST("/api/mailings/{id}/leave-title", {
+        params: { path: { id: run.id }, header: keyed(key) },
+        body: { title: v.title.id, reason: v.reason },
+      }),
+    {
+      name: `leave title ${run.id}`,
+      about: "Leaving a title out",
+      done: () => {
+        askAgain("mailings", "messages");
+        onClose();
+      },
+    },
+  );
+  return (
+    <Form
+      label="Leave out a title"
+      schema={title}
+      start={{ reason: "" }}
+      write={leave}
+      onSend={leave.run}
+      className="flex flex-wrap items-start gap-3 rounded-card bg-sunk p-3"
+    >
+      <TitleField name="title" label="Title" />
+      <TextField name="reason" label="Reason" width="w-48" maxLength={200} />
+      <Foot write={leave} onLeave={onClose} className="self-end">
+        Leave out
+      </Foot>
+    </Form>
+  );
+}
+
 /** What somebody is told, as it was sent or as it would be now. */
 function Text({ run, of, onClose }: { run: Run; of: Person; onClose: () => void }) {
   const text = useQuery({
@@ -236,7 +281,7 @@ function Text({ run, of, onClose }: { run: Run; of: Person; onClose: () => void 
   );
 }
 
-function Acts({ run }: { run: Run }) {
+function Acts({ run, onLeaveTitle }: { run: Run; onLeaveTitle: () => void }) {
   const askAgain = useAskAgain();
   const done = () => askAgain("mailings", "messages");
   const send = useSend(String(run.id), `Sending ${run.name}`);
@@ -260,7 +305,13 @@ function Acts({ run }: { run: Run }) {
           <Button busy={send.busy} disabled={drop.busy || run.people === 0} onClick={() => send.run([run.id])}>
             Send {sayCount(run.people, "message")}
           </Button>
-          <More of={run.name} acts={[{ name: "Discard this run", run: () => drop.run() }]} />
+          <More
+            of={run.name}
+            acts={[
+              { name: "Leave out a title", run: onLeaveTitle },
+              { name: "Discard this run", run: () => drop.run() },
+            ]}
+          />
         </>
       )}
       {(run.state === "sending" || (run.state === "sent" && run.waiting > 0)) && (

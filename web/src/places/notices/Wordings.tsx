@@ -3,8 +3,11 @@ import { useRef, useState } from "react";
 import { api, keyed, told, type Schema } from "../../api/client";
 import { useStill } from "../../ui/words";
 import { Loading } from "../../ui/loading";
-import { Button, Card, Code, Empty, Field, inputLook, Quiet, Trouble } from "../../ui/parts";
+import { Button, Card, Code, Empty, Field, inputLook, Quiet, Tag, Trouble } from "../../ui/parts";
 import { useKeeping, useTelling, type Shown, type Telling, type Wording } from "./telling";
+
+/** What was typed and not saved, by wording, until the window is closed: a scan in the middle opens another place. */
+const drafts = new Map<string, { seen: number; name: string; text: Schema["PlanText"] }>();
 
 /** The language that every wording has. */
 const language = "en";
@@ -24,6 +27,7 @@ export function Wordings() {
                   <Quiet aria-pressed={open?.key === w.key} onClick={() => setOpen(w)}>
                     {w.is.name}
                   </Quiet>
+                  {drafts.has(w.key) && <Tag tone="amber">not saved</Tag>}
                   {w.is.kind && (
                     <Quiet
                       className="ml-auto text-sm"
@@ -56,9 +60,19 @@ export function Wordings() {
 }
 
 function One({ of, telling, onClose }: { of: Shown<Wording>; telling: Telling; onClose: () => void }) {
-  const start = of.is.texts[language] ?? { subject: "", body: "" };
-  const [name, setName] = useState(of.is.name);
-  const [text, setText] = useState(start);
+  const draft = drafts.get(of.key)?.seen === of.seen ? drafts.get(of.key) : undefined;
+  const [name, setName] = useState(draft?.name ?? of.is.name);
+  const [text, setText] = useState(draft?.text ?? of.is.texts[language] ?? { subject: "", body: "" });
+  const type = (typed: { name?: string; text?: Schema["PlanText"] }) => {
+    const now = { seen: of.seen, name, text, ...typed };
+    drafts.set(of.key, now);
+    setName(now.name);
+    setText(now.text);
+  };
+  const close = () => {
+    drafts.delete(of.key);
+    onClose();
+  };
   const body = useRef<HTMLTextAreaElement>(null);
   const keep = useKeeping(
     `wording ${of.key}`,
@@ -70,7 +84,7 @@ function One({ of, telling, onClose }: { of: Shown<Wording>; telling: Telling; o
             body: { seen: of.seen, is },
           })
         : api.POST("/api/notice-wordings", { params: { header: keyed(key) }, body: is }),
-    onClose,
+    close,
   );
   const remove = useKeeping(
     `removed wording ${of.key}`,
@@ -80,14 +94,14 @@ function One({ of, telling, onClose }: { of: Shown<Wording>; telling: Telling; o
         params: { path: { key: of.key }, header: keyed(key) },
         body: { seen: of.seen },
       }),
-    onClose,
+    close,
   );
   const insert = (field: string) => {
     const at = body.current;
     if (!at) return;
     const from = at.selectionStart;
     const said = `${text.body.slice(0, from)}{{ ${field} }}${text.body.slice(at.selectionEnd)}`;
-    setText({ ...text, body: said });
+    type({ text: { ...text, body: said } });
     at.focus();
   };
   const fields = telling.fields[of.is.kind] ?? [];
@@ -103,14 +117,14 @@ function One({ of, telling, onClose }: { of: Shown<Wording>; telling: Telling; o
       >
         <div className="grid gap-2.5">
           <Field label="Name">
-            <input className={inputLook} value={name} onChange={(e) => setName(e.target.value)} />
+            <input className={inputLook} value={name} onChange={(e) => type({ name: e.target.value })} />
           </Field>
           <Field label="Subject">
             <input
               className={inputLook}
               value={text.subject}
 
-              onChange={(e) => setText({ ...text, subject: e.target.value })}
+              onChange={(e) => type({ text: { ...text, subject: e.target.value } })}
             />
           </Field>
           <Field label="Text">
@@ -119,7 +133,7 @@ function One({ of, telling, onClose }: { of: Shown<Wording>; telling: Telling; o
               className={`${inputLook} min-h-64 font-mono text-sm`}
               value={text.body}
 
-              onChange={(e) => setText({ ...text, body: e.target.value })}
+              onChange={(e) => type({ text: { ...text, body: e.target.value } })}
             />
           </Field>
           {
@@ -127,7 +141,7 @@ function One({ of, telling, onClose }: { of: Shown<Wording>; telling: Telling; o
               <Button type="submit" busy={keep.busy}>
                 {of.key ? "Save" : "Add"}
               </Button>
-              <Button plain onClick={onClose}>
+              <Button plain onClick={close}>
                 Cancel
               </Button>
               {of.key && telling.own.includes(of.key) && (
