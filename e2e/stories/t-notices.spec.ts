@@ -1,6 +1,6 @@
 import { expect } from "@playwright/test";
 import { test } from "../house.ts";
-import { ask, go, signIn } from "../kit.ts";
+import { ask, freeItem, go, scan, signIn } from "../kit.ts";
 
 test("this morning's runs: one out of its usual range is looked at, the usual ones are sent together, each person once", async ({
   page,
@@ -13,6 +13,22 @@ test("this morning's runs: one out of its usual range is looked at, the usual on
   await run.getByRole("row").nth(1).getByRole("button").first().click();
   await expect(run.getByText(/has been marked lost/)).toBeVisible();
   await run.getByRole("button", { name: "Close" }).click();
+  // All notices about one title stay out, with a reason.
+  const title =
+    await ask(`SELECT t.name FROM notices n JOIN loans l ON l.id = n.loan_id JOIN items i ON i.id = l.item_id
+    JOIN titles t ON t.id = i.title_id WHERE n.plan = 'lost' AND n.state = 'trial' ORDER BY n.id LIMIT 1`);
+  await run.getByRole("button", { name: /^More/ }).click();
+  await page.getByRole("menuitem", { name: "Leave out a title" }).click();
+  const leaving = run.getByRole("form", { name: "Leave out a title" });
+  await leaving.getByLabel("Title").fill(title);
+  await leaving.getByRole("option", { name: title }).first().click();
+  await leaving.getByLabel("Reason").fill("Price is wrong");
+  await leaving.getByRole("button", { name: "Leave out" }).click();
+  await expect(leaving).toHaveCount(0);
+  await expect(run.getByText(/\d+ left out/)).toBeVisible();
+  expect(
+    Number(await ask("SELECT count(*) FROM notices WHERE state = 'left_out' AND reason = 'Price is wrong'")),
+  ).toBeGreaterThan(0);
   const twice = `SELECT count(*)::text FROM (SELECT 1 FROM messages m JOIN mailings g ON g.id = m.mailing_id AND g.day = '2026-10-06'
     GROUP BY m.patron_id, m.channel HAVING count(*) > 1) x`;
   const usual = page.getByRole("button", { name: /^Send the \d+ usual runs/ });
@@ -82,6 +98,13 @@ test("a wording is changed with a real case beside; a mistake is told by its lin
   await expect(says.getByRole("alert")).toContainText('line 2: there is no field "titel"');
   await form.getByRole("button", { name: "Save" }).click();
   await expect(form.getByRole("alert").last()).toContainText("line 2");
+  // A scan in the middle opens the item; what was typed is there again afterwards.
+  await scan(page, await freeItem("HVH", "book"));
+  await expect(page.getByText("Loan terms here, for")).toBeVisible();
+  await page.goBack();
+  await expect(page.getByText("not saved")).toBeVisible();
+  await page.getByRole("button", { name: "Due today", exact: true }).click();
+  await expect(form.getByLabel("Text")).toHaveValue("Dear {{ name }},\n{{ titel }} is due today.");
   await form.getByLabel("Text").fill("{{ title }} is due today.");
   await expect(says.getByText(/is due today\.$/)).toBeVisible();
   await form.getByRole("button", { name: "Save" }).click();
