@@ -327,5 +327,5 @@ func aDaysWork(t *testing.T, base string, text func(string, ...any) string) {
 	post(maren, "/api/calendars/preview/holds", change)
 	change["version"] = preview.Version
 	applied := number(post(maren, "/api/calendars/apply", change), "sweep")
-	post(maren, fmt.Sprintf("/api/sweeps/%s/undo", applied), nil)
+	post(maren, fmt.Sprintf("/api/calendar-changes/%s/undo", applied), nil)
 }

@@ -172,7 +172,7 @@ func TestFrontEndKnowsTheAreas(t *testing.T) {
 	union := regexp.MustCompile(`export type Area = ([^;]+);`).FindSubmatch(source)
 	require.NotNil(t, union)
 	known := strings.Split(strings.ReplaceAll(string(union[1]), `"`, ""), " | ")
-	areas := []event.Area{event.Counter, event.Holds, event.Interlibrary, event.Notices, event.Rules, event.Calendars}
+	areas := []event.Area{event.Counter, event.Holds, event.Interlibrary, event.Notices, event.Rules, event.Calendars, event.Sweeps}
 	for _, a := range areas {
 		assert.Contains(t, known, string(a))
 	}

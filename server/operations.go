@@ -14,6 +14,7 @@ func (s *Server) operations() {
 	s.shelfOperations()
 	s.holdOperations()
 	s.noticeOperations()
+	s.sweepOperations()
 	s.interlibraryOperations()
 	s.doorOperations()
 	s.networkOperations()

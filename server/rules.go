@@ -210,7 +210,7 @@ func (s *Server) calendarOperations() {
 		func(a *act.Act, in *calendarFile) ([]calendars.Days, error) {
 			return calendars.Bring(a, in.Text)
 		})
-	look(s, "/sweeps", "sweeps", "The latest changes to calendars", everyone, inPages(calendars.Sweeps))
-	do(s, http.MethodPost, "/sweeps/{id}/undo", "undoSweep", "Undo a change to calendars", supervising,
+	look(s, "/calendar-changes", "calendarChanges", "The latest changes to calendars", everyone, inPages(calendars.Sweeps))
+	do(s, http.MethodPost, "/calendar-changes/{id}/undo", "undoCalendarChange", "Undo a change to calendars", supervising,
 		func(a *act.Act, in *One) (Done, error) { return Done{true}, calendars.Undo(a, in.ID) })
 }

@@ -42,7 +42,7 @@ var whose = map[string]string{
 	"mailingPeople": "anybody's", "mailingText": "anybody's", "leaveOut": "anybody's", "leaveTitle": "anybody's", "stopMailing": "anybody's", "goOnMailing": "anybody's", "dropMailing": "anybody's", "settleMessage": "anybody's",
 	"rules": "anybody's", "checkEdition": "anybody's", "compareRanking": "anybody's", "rehearse": "anybody's", "rehearsals": "anybody's", "rehearsal": "anybody's", "stopRehearsal": "anybody's",
 	"setTerm": "anybody's", "setCells": "anybody's", "writeRule": "anybody's", "strikeRule": "anybody's", "rank": "anybody's", "writeExample": "anybody's", "dropExample": "anybody's", "putInForce": "anybody's", "dropDraft": "anybody's",
-	"answerReport": "anybody's", "undoSweep": "anybody's",
+	"answerReport": "anybody's", "undoCalendarChange": "anybody's", "linesOfSweep": "anybody's", "stopSweep": "anybody's", "continueSweep": "anybody's", "undoSweep": "anybody's",
 	"record": "anybody's", "changeRecord": "anybody's", "stand": "anybody's", "replaceCard": "anybody's", "setPIN": "anybody's", "chargeByHand": "anybody's", "notePatron": "anybody's", "endNote": "anybody's", "consent": "anybody's",
 	"roster": "anybody's", "changeRoster": "anybody's", "rosterMembers": "anybody's", "rosterScan": "anybody's", "leaveRoster": "anybody's", "undoDeed": "anybody's",
 	"lookAtMerge": "anybody's", "merge": "anybody's", "unmerge": "anybody's", "besideOf": "anybody's", "accountStatement": "anybody's", "householdCharges": "anybody's", "chooseWays": "anybody's", "confirmDetails": "anybody's", "setDueOfMany": "anybody's", "renewMany": "card", "mailLent": "card", "chooseReceipt": "anybody's", "claim": "anybody's", "unclaim": "anybody's", "setDue": "branch", "takeOn": "anybody's",

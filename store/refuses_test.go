@@ -305,7 +305,7 @@ func TestDatabaseRefusesWhatMustNotBe(t *testing.T) {
 		{
 			"a sweep's line of nothing",
 			"INSERT INTO sweeps (id, at, staff_id, text, branches, changed) VALUES (1, now(), 1, 'x', '{}', '{}'); INSERT INTO sweep_lines (sweep_id, day_before, day_after) VALUES (1, '2026-01-01', '2026-01-02')",
-			"sweep_lines_check",
+			"sweep_lines_of_one",
 		},
 		{"a request in an unknown stage", "UPDATE requests SET stage = 'teleported'", "requests_stage_check"},
 		{

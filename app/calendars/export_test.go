@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"nevrin/app/act"
-	"nevrin/store/calendarsdb"
+	"nevrin/store/sweepsdb"
 )
 
 // AtOnce has so few due dates move in one act for a test.
@@ -16,6 +16,6 @@ func AtOnce(t *testing.T, n int) {
 }
 
 // FollowAsSeen goes on with a change as somebody has seen it before.
-func FollowAsSeen(ctx context.Context, h *act.House, s *calendarsdb.Sweep) error {
+func FollowAsSeen(ctx context.Context, h *act.House, s *sweepsdb.Sweep) error {
 	return inParts(ctx, h, s, s.UndoneAt == nil)
 }

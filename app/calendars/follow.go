@@ -15,6 +15,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/store"
 	"nevrin/store/calendarsdb"
+	"nevrin/store/sweepsdb"
 )
 
 // atOnce is how many due dates and hold shelves move in one act. More go in parts of so many, so that nobody's lending waits for them.
@@ -59,10 +60,10 @@ func (w *Follower) Work(ctx context.Context, job *river.Job[FollowArgs]) error {
 // point, it goes on where it was when it is begun again.
 func Follow(ctx context.Context, h *act.House, sweep int64) error {
 	_, err := jobs.Claim(ctx, h.Store, store.SweepWork(sweep), func(ctx context.Context, _ string) error {
-		if err := calendarsdb.EarlierEnded(ctx, h.Store); err != nil {
+		if err := sweepsdb.EarlierEnded(ctx, h.Store); err != nil {
 			return err
 		}
-		s, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*calendarsdb.Sweep, error) { return calendarsdb.SweepRow(a.Tx, sweep) })
+		s, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*sweepsdb.Sweep, error) { return sweepsdb.Row(a.Tx, sweep) })
 		if err != nil || s == nil {
 			return err
 		}
@@ -81,7 +82,7 @@ func Follow(ctx context.Context, h *act.House, sweep int64) error {
 			return nil
 		}
 		_, err = act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
-			calendarsdb.SweepInParts(a.Tx, sweep, false)
+			sweepsdb.InParts(a.Tx, sweep, false, false)
 			a.Touch(event.Calendars)
 			return true, nil
 		})
@@ -94,7 +95,7 @@ func Follow(ctx context.Context, h *act.House, sweep int64) error {
 }
 
 // writeLines writes down what moves, in parts.
-func writeLines(ctx context.Context, h *act.House, s *calendarsdb.Sweep) error {
+func writeLines(ctx context.Context, h *act.House, s *sweepsdb.Sweep) error {
 	p, err := act.Look(ctx, h, act.Machine, func(a *act.Act) (*plan, error) { return again(a, s) })
 	if err != nil {
 		return err
@@ -121,13 +122,13 @@ func writeLines(ctx context.Context, h *act.House, s *calendarsdb.Sweep) error {
 }
 
 // stillGoes locks a change and tells whether it goes the way that it did: whoever undoes it, or moves its due dates, takes turns.
-func stillGoes(a *act.Act, s *calendarsdb.Sweep, forward bool) (bool, error) {
-	now, err := calendarsdb.SweepLocked(a.Tx, s.ID)
+func stillGoes(a *act.Act, s *sweepsdb.Sweep, forward bool) (bool, error) {
+	now, err := sweepsdb.Locked(a.Tx, s.ID)
 	return err == nil && now != nil && (now.UndoneAt == nil) == forward, err
 }
 
 // inParts has what is written down followed, until nothing is left.
-func inParts(ctx context.Context, h *act.House, s *calendarsdb.Sweep, forward bool) error {
+func inParts(ctx context.Context, h *act.House, s *sweepsdb.Sweep, forward bool) error {
 	for {
 		more, err := act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
 			if still, err := stillGoes(a, s, forward); err != nil || !still {
@@ -142,7 +143,7 @@ func inParts(ctx context.Context, h *act.House, s *calendarsdb.Sweep, forward bo
 }
 
 // again works out what moves by a change that has been made: what still falls due on time that it closed.
-func again(a *act.Act, s *calendarsdb.Sweep) (*plan, error) {
+func again(a *act.Act, s *sweepsdb.Sweep) (*plan, error) {
 	var before map[calendar.Code]plain
 	if err := json.Unmarshal(s.Branches, &before); err != nil {
 		return nil, err
@@ -166,7 +167,7 @@ func again(a *act.Act, s *calendarsdb.Sweep) (*plan, error) {
 }
 
 // write writes down what moves by a change, but for what is written down already, and tells how many loans that is.
-func (p *plan) write(a *act.Act, s *calendarsdb.Sweep) (int, error) {
+func (p *plan) write(a *act.Act, s *sweepsdb.Sweep) (int, error) {
 	loans, err := calendarsdb.SweepLoans(a.Tx, s.ID, p.loans, s.LeftOut)
 	if err != nil {
 		return 0, err
@@ -176,7 +177,7 @@ func (p *plan) write(a *act.Act, s *calendarsdb.Sweep) (int, error) {
 
 // follow moves some loans and holds to what the lines of a sweep say: forward, or back where nothing else has happened to them since.
 // More tells whether there were any.
-func follow(a *act.Act, s *calendarsdb.Sweep, forward bool) (more bool, err error) {
+func follow(a *act.Act, s *sweepsdb.Sweep, forward bool) (more bool, err error) {
 	loans, shelves, who := event.DueMoved, event.ShelfMoved, s.StaffID
 	if !forward {
 		loans, shelves = event.DueMovedBack, event.ShelfMovedBack
@@ -191,10 +192,12 @@ func follow(a *act.Act, s *calendarsdb.Sweep, forward bool) (more bool, err erro
 	if !s.Parts {
 		most = atOnce // all of them
 	}
-	some, err := calendarsdb.PartOfSweep(a.Tx, s.ID, forward, most)
-	if err != nil || len(some.Loans)+len(some.Holds) == 0 {
+	lines, err := sweepsdb.Part(a.Tx, s.ID, forward, most)
+	if err != nil || len(lines) == 0 {
 		return false, err
 	}
 	a.Touch(event.Calendars)
-	return true, calendarsdb.FollowSweep(a.Tx, s.ID, some, forward, a.Now, who, a.Who.Branch, string(loans), string(shelves))
+	return true, sweepsdb.Move(a.Tx, lines, forward, sweepsdb.Told{
+		At: a.Now, Staff: who, Branch: a.Who.Branch, Loans: string(loans), Holds: string(shelves),
+	})
 }

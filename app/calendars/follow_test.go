@@ -13,7 +13,7 @@ import (
 	"nevrin/app/desk"
 	"nevrin/core/calendar"
 	"nevrin/store"
-	"nevrin/store/calendarsdb"
+	"nevrin/store/sweepsdb"
 	"nevrin/testkit"
 )
 
@@ -53,7 +53,7 @@ func TestManyMoveInParts(t *testing.T) {
 		ctx, stop := context.WithCancel(context.Background())
 		moved := latest().Moved
 		go func() {
-			for ctx.Err() == nil && testkit.Text(t, h, "SELECT count(*)::text FROM sweep_lines WHERE followed") == "0" && moved == 0 {
+			for ctx.Err() == nil && testkit.Text(t, h, "SELECT count(*)::text FROM sweep_lines WHERE state = 'done'") == "0" && moved == 0 {
 				time.Sleep(time.Millisecond)
 			}
 			if stopped == 0 {
@@ -131,7 +131,7 @@ func TestUndoneWhileItIsFollowed(t *testing.T) {
 	})
 	require.NoError(t, err)
 	require.NotEqual(t, before, testkit.Text(t, h, all))
-	seen := testkit.Do(t, h, maren, func(a *act.Act) (*calendarsdb.Sweep, error) { return calendarsdb.SweepRow(a.Tx, applied.Sweep) })
+	seen := testkit.Do(t, h, maren, func(a *act.Act) (*sweepsdb.Sweep, error) { return sweepsdb.Row(a.Tx, applied.Sweep) })
 	testkit.Done(t, h, maren, func(a *act.Act) error { return calendars.Undo(a, applied.Sweep) })
 	require.Equal(t, before, testkit.Text(t, h, all))
 	require.NoError(t, calendars.FollowAsSeen(context.Background(), h, seen))

@@ -24,6 +24,7 @@ import (
 	"nevrin/store/networkdb"
 	"nevrin/store/peopledb"
 	"nevrin/store/stockdb"
+	"nevrin/store/sweepsdb"
 )
 
 // MovedLoan is a loan whose due date moves along.
@@ -139,7 +140,8 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 	if version != a.Network.Version {
 		return nil, store.ErrMoved
 	}
-	sweep := &calendarsdb.Sweep{
+	sweep := &sweepsdb.Sweep{
+		Kind:     sweepsdb.Calendar,
 		At:       a.Now,
 		StaffID:  a.Who.ID,
 		Text:     p.touched.Text,
@@ -155,7 +157,7 @@ func Apply(a *act.Act, c Change) (*Touched, error) {
 			return nil, err
 		}
 	}
-	if err := calendarsdb.AddSweep(a.Tx, sweep); err != nil {
+	if err := sweepsdb.Add(a.Tx, sweep); err != nil {
 		return nil, err
 	}
 	p.touched.Sweep, p.touched.Parts = sweep.ID, sweep.Parts
@@ -352,10 +354,10 @@ type Sweep struct {
 
 // Sweeps gives a page of the changes to calendars, the latest first.
 func Sweeps(a *act.Act, page store.Page) ([]Sweep, store.Page, error) {
-	rows, next, err := calendarsdb.Sweeps(a.Tx, page)
+	rows, next, err := sweepsdb.List(a.Tx, true, page)
 	out := []Sweep{}
 	for _, s := range rows {
-		out = append(out, Sweep{s.ID, s.At, s.Who, s.Text, s.Loans, s.Holds, s.UndoneAt, s.Parts, s.Followed})
+		out = append(out, Sweep{s.ID, s.At, s.Who, s.Text, s.Loans, s.Holds, s.UndoneAt, s.Parts, s.Done + s.Kept})
 	}
 	return out, next, err
 }
@@ -367,7 +369,7 @@ func Undo(a *act.Act, id int64) error {
 	if _, err := networkdb.LockNetwork(a.Tx); err != nil {
 		return err
 	}
-	s, err := calendarsdb.SweepLocked(a.Tx, id)
+	s, err := sweepsdb.Locked(a.Tx, id)
 	if err != nil {
 		return err
 	}
@@ -408,14 +410,14 @@ func Undo(a *act.Act, id int64) error {
 			return err
 		}
 	}
-	lines, err := calendarsdb.LinesOfSweep(a.Tx, id)
+	lines, err := sweepsdb.Count(a.Tx, id)
 	if err != nil {
 		return err
 	}
-	calendarsdb.SweepUndone(a.Tx, id, a.Who.ID, a.Now)
+	sweepsdb.Undone(a.Tx, id, a.Who.ID, a.Now)
 	a.Tell(event.Event{Kind: event.CalendarUndone, Detail: event.Detail{Says: "Undone: " + s.Text}})
 	if lines > atOnce {
-		calendarsdb.SweepInParts(a.Tx, id, true)
+		sweepsdb.InParts(a.Tx, id, true, false)
 		return a.Enqueue(FollowArgs{Sweep: id})
 	}
 	_, err = follow(a, s, false)

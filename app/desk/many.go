@@ -57,12 +57,12 @@ func RenewMany(a *act.Act, patron int64, m Many) (*RenewedMany, error) {
 		if err != nil {
 			return nil, err
 		}
-		r, decided, err := renew(a, facts)
+		r, err := renew(a, facts)
 		if err != nil {
 			return nil, err
 		}
-		each = append(each, decided)
-		charged += decided.Fine
+		each = append(each, r.Decided)
+		charged += r.Decided.Fine
 		out.Each = append(out.Each, RenewedOne{l.ID, facts.Item.Title.Name, r.OK, r.Text})
 	}
 	if len(out.Each) == 0 {

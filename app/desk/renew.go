@@ -9,6 +9,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/circulation"
 	"nevrin/core/ledger"
+	"nevrin/core/loan"
 	"nevrin/core/rulebook"
 	"nevrin/core/why"
 	"nevrin/store"
@@ -37,8 +38,8 @@ func Renew(a *act.Act, id int64) (*Renewed, error) {
 	if err != nil {
 		return nil, err
 	}
-	r, _, err := renew(a, facts)
-	return r, err
+	r, err := renew(a, facts)
+	return r.Renewed, err
 }
 
 // RenewOwn renews a loan for the patron who has it and asks by themselves; whether they may is a term.
@@ -65,24 +66,88 @@ func RenewOwn(a *act.Act, patron, id int64) (*Renewed, error) {
 		}
 		return &Renewed{Patron: patron, Text: says, Why: &trace}, nil
 	}
-	r, _, err := renew(a, facts)
-	return r, err
+	r, err := renew(a, facts)
+	return r.Renewed, err
 }
 
-// renew renews a loan, or says why not; it gives what was decided, too.
-func renew(a *act.Act, facts *deskdb.Facts) (*Renewed, circulation.Renewed, error) {
-	lent, err := lent.Of(a, facts.Loan, facts.Item)
+// Renewal is a renewal with what is needed to undo it.
+type Renewal struct {
+	*Renewed
+	Decided  circulation.Renewed
+	Was, Now loansdb.Loan
+	Charge   int64 // for lateness until then; 0: none
+}
+
+// RenewToUndo renews a loan of which nobody is at the counter.
+func RenewToUndo(a *act.Act, id int64) (Renewal, error) {
+	facts, err := openLoan(a, id)
+	if err != nil {
+		return Renewal{}, err
+	}
+	return renew(a, facts)
+}
+
+// Unrenew makes a loan due as it was before a renewal, and cancels what was charged then. Refused where it is no longer due as it was renewed.
+func Unrenew(a *act.Act, id int64, was loansdb.Loan, renewed loan.Due, charge int64, reason string) error {
+	facts, err := openLoan(a, id)
+	switch {
+	case err != nil:
+		return err
+	case facts.Loan.Due() != renewed:
+		return problem.Newf(problem.Refused, "It has been given another due date since.")
+	}
+	now := *facts.Loan
+	back := now
+	back.DueDate, back.DueAt, back.Renewals, back.RenewedAt, back.EditionID = was.DueDate, was.DueAt, was.Renewals, was.RenewedAt, was.EditionID
+	loansdb.RenewLoan(a.Tx, &now, &back)
+	a.Tell(event.Event{Kind: event.DueMovedBack, Patron: facts.Loan.Patron.ID, Item: facts.Item.ID, Loan: id, Detail: event.Due(was.Due())})
+	if charge == 0 {
+		return nil
+	}
+	_, err = accounts.Credit(a, charge, reason)
+	return err
+}
+
+// WouldRenew tells what renewing the open loan of an item would come to: when it would be due, or why it cannot be renewed. Nothing is changed.
+func WouldRenew(a *act.Act, item int64) (string, error) {
+	facts, err := deskdb.LookAtItem(a.Tx, item)
+	switch {
+	case err != nil:
+		return "", err
+	case facts == nil || facts.Loan == nil:
+		return "Returned just now", nil
+	}
+	lent, decided, err := decideRenewal(a, facts)
+	switch {
+	case err != nil:
+		return "", err
+	case decided.By != "":
+		return decided.Refused, nil
+	}
+	return decided.Due.Near(lent.Branch, a.Today()), nil
+}
+
+func decideRenewal(a *act.Act, facts *deskdb.Facts) (*circulation.Lent, circulation.Renewed, error) {
+	of, err := lent.Of(a, facts.Loan, facts.Item)
 	if err != nil {
 		return nil, circulation.Renewed{}, err
 	}
-	p := facts.Loan.Patron
-	decided := circulation.Renew(circulation.Renewing{
-		Lent: lent, Rules: a.Book.Rulebook, Renewals: facts.Loan.Renewals, Borrower: people.Borrower(a, p),
+	return &of, circulation.Renew(circulation.Renewing{
+		Lent: of, Rules: a.Book.Rulebook, Renewals: facts.Loan.Renewals, Borrower: people.Borrower(a, facts.Loan.Patron),
 		Awaited: facts.Awaited, Now: a.Now,
-	})
+	}), nil
+}
+
+// renew renews a loan, or says why not.
+func renew(a *act.Act, facts *deskdb.Facts) (Renewal, error) {
+	lent, decided, err := decideRenewal(a, facts)
+	if err != nil {
+		return Renewal{}, err
+	}
+	p := facts.Loan.Patron
 	r := &Renewed{Patron: p.ID, Text: decided.Refused, Why: decided.Why}
 	if decided.By != "" {
-		return r, decided, nil
+		return Renewal{Renewed: r, Decided: decided}, nil
 	}
 	charge := accountsdb.Entry{
 		PatronID: p.ID,
@@ -92,7 +157,7 @@ func renew(a *act.Act, facts *deskdb.Facts) (*Renewed, circulation.Renewed, erro
 		Why:      store.JSON(&decided.LateWhy),
 	}
 	if err := accounts.Put(a, &charge, facts.Item.ID); err != nil {
-		return nil, decided, err
+		return Renewal{}, err
 	}
 	was := *facts.Loan
 	facts.Loan.SetDue(decided.Due)
@@ -121,5 +186,5 @@ func renew(a *act.Act, facts *deskdb.Facts) (*Renewed, circulation.Renewed, erro
 	if r.Fine != "" {
 		r.Text += ". " + r.Fine + " is charged in late fines so far"
 	}
-	return r, decided, nil
+	return Renewal{r, decided, was, *facts.Loan, charge.ID}, nil
 }

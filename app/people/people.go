@@ -141,9 +141,14 @@ func Classify(a *act.Act, id int64, class string) error {
 	if err != nil {
 		return err
 	}
-	peopledb.ClassifyPatron(a.Tx, id, class)
-	a.Tell(event.Event{Kind: event.PatronClassed, Patron: id, Detail: event.Detail{Was: p.Class, Is: class}})
+	Reclass(a, p, class)
 	return nil
+}
+
+// Reclass moves a patron to another class, wherever that is offered.
+func Reclass(a *act.Act, p *peopledb.Patron, class string) {
+	peopledb.ClassifyPatron(a.Tx, p.ID, class)
+	a.Tell(event.Event{Kind: event.PatronClassed, Patron: p.ID, Detail: event.Detail{Was: p.Class, Is: class}})
 }
 
 // PickupOf gives the branch where a patron usually picks up holds.

@@ -79,7 +79,7 @@ func acts(client *http.Client, base string, db *sql.DB) {
 		begun := time.Now()
 		for {
 			var list struct{ Rows []struct{ Parts bool } }
-			answer, err := client.Get(base + "/api/sweeps?most=1")
+			answer, err := client.Get(base + "/api/calendar-changes?most=1")
 			check(err)
 			check(json.NewDecoder(answer.Body).Decode(&list))
 			check(answer.Body.Close())
@@ -91,7 +91,7 @@ func acts(client *http.Client, base string, db *sql.DB) {
 	}
 	show("  until all of them have moved", followed())
 	var done any
-	show("  taken back", send(fmt.Sprintf("/api/sweeps/%d/undo", touched.Sweep), map[string]any{}, &done))
+	show("  taken back", send(fmt.Sprintf("/api/calendar-changes/%d/undo", touched.Sweep), map[string]any{}, &done))
 	show("  until all of them have moved back", followed())
 
 	var many []int64

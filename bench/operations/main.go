@@ -93,7 +93,7 @@ func questions(db *sql.DB) []question {
 		{"rules of an edition, with last year's use", fixed("/api/rulebook/editions/EDITION/rules")},
 		{"terms of a loan", id("/api/loans/%d/terms", 20_000_001, 400_000)},
 		{"calendar", fixed("/api/calendars/AAX")},
-		{"sweeps", fixed("/api/sweeps")},
+		{"calendarChanges", fixed("/api/calendar-changes")},
 		{"reports", fixed("/api/reports")},
 	}
 }

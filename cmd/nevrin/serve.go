@@ -36,6 +36,7 @@ import (
 	"nevrin/app/partners"
 	"nevrin/app/rules"
 	"nevrin/app/staff"
+	"nevrin/app/sweeps"
 	"nevrin/app/terminals"
 	"nevrin/app/upkeep"
 	"nevrin/core/door"
@@ -43,10 +44,10 @@ import (
 	"nevrin/server"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
-	"nevrin/store/calendarsdb"
 	"nevrin/store/intakedb"
 	"nevrin/store/networkdb"
 	"nevrin/store/rulesdb"
+	"nevrin/store/sweepsdb"
 	"nevrin/web"
 )
 
@@ -414,8 +415,13 @@ func start(
 	})
 	river.AddWorker(workers, &calendars.Follower{House: house})
 	river.AddWorker(workers, &act.Resumer[calendars.LeftArgs]{
-		House: house, Left: calendarsdb.LeftSweeps,
+		House: house, Left: func(ctx context.Context, s *store.Store) ([]int64, error) { return sweepsdb.Left(ctx, s, true) },
 		Job: func(id int64) river.JobArgs { return calendars.FollowArgs{Sweep: id} },
+	})
+	river.AddWorker(workers, &sweeps.Worker{House: house})
+	river.AddWorker(workers, &act.Resumer[sweeps.LeftArgs]{
+		House: house, Left: func(ctx context.Context, s *store.Store) ([]int64, error) { return sweepsdb.Left(ctx, s, false) },
+		Job: func(id int64) river.JobArgs { return sweeps.Args{Sweep: id} },
 	})
 	river.AddWorker(workers, &bibliography.Coverer{House: house})
 	river.AddWorker(workers, &intake.Worker{House: house})
@@ -492,6 +498,11 @@ func periodic() []*river.PeriodicJob {
 		river.NewPeriodicJob(
 			river.PeriodicInterval(20*time.Second),
 			func() (river.JobArgs, *river.InsertOpts) { return calendars.LeftArgs{}, nil },
+			&river.PeriodicJobOpts{RunOnStart: true},
+		),
+		river.NewPeriodicJob(
+			river.PeriodicInterval(20*time.Second),
+			func() (river.JobArgs, *river.InsertOpts) { return sweeps.LeftArgs{}, nil },
 			&river.PeriodicJobOpts{RunOnStart: true},
 		),
 		river.NewPeriodicJob(

@@ -1,6 +1,8 @@
 package accountsdb
 
 import (
+	"slices"
+
 	"encoding/json"
 	"time"
 
@@ -93,6 +95,20 @@ func OpenCharges(whose string) string {
 	LEFT JOIN claims m ON m.loan_id = c.loan_id AND m.undone_at IS NULL AND l.returned_at IS NULL
 	LEFT JOIN invoice_lines n ON n.charge_id = c.id AND NOT n.withdrawn LEFT JOIN invoices v ON v.id = n.invoice_id
 	WHERE c.patron_id ` + whose + ` AND c.kind = 'charge' ORDER BY c.id`
+}
+
+// OpenChargeByID locks the patron of a charge, and gives it with what is still owed of it; nil where nothing is.
+func OpenChargeByID(tx *store.Tx, id int64) (*OpenCharge, error) {
+	c, err := ChargeLocked(tx, id)
+	if err != nil || c == nil {
+		return nil, err
+	}
+	rows, err := store.List[OpenCharge](tx, OpenCharges("= $1"), c.PatronID)
+	at := slices.IndexFunc(rows, func(o OpenCharge) bool { return o.ID == id })
+	if err != nil || at < 0 {
+		return nil, err
+	}
+	return &rows[at], nil
 }
 
 // HouseholdCharges gives the others of a patron's household of whom something is owed, and their open charges, oldest first.

@@ -1,6 +1,5 @@
-// Package calendarsdb moves due dates and last days of holds when calendars change.
+// Package calendarsdb finds and writes down which due dates and last days of holds move when calendars change.
 //
-// A sweep is one such change: it works out for every kind of loan (branch, due date) where it goes, not for each
-// loan, writes the moves in parts, and can be undone. Calendars themselves are a column of branches (networkdb).
-// Begin to read with Sweep.
+// For every kind of loan (branch, due date) it is worked out where it goes, not for each loan. The moves are lines of a sweep (sweepsdb).
+// Calendars themselves are a column of branches (networkdb). Begin to read with LoanMove.
 package calendarsdb

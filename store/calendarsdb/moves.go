@@ -9,9 +9,6 @@ import (
 	"nevrin/store"
 )
 
-// waitsForEarlier is the time to wait for earlier changes: no change takes as long.
-const waitsForEarlier = 30 * time.Second
-
 // DueWhen is a due date at a branch, shared by any number of loans.
 type DueWhen struct {
 	BranchCode     calendar.Code
@@ -193,5 +190,3 @@ func MovedHolds(tx *store.Tx, moves []HoldMove, page store.Page) ([]MovedHold, s
 		holdColumnsOf(moves)...,
 	)
 }
-
-const sweepColumns = "id, at, staff_id, text, branches, changed, left_out, parts, undone_at, undone_by"

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 
 /** A part of the work in which something has changed, as the server tells it (`event.Area`). */
-export type Area = "counter" | "holds" | "interlibrary" | "notices" | "rules" | "calendars";
+export type Area = "counter" | "holds" | "interlibrary" | "notices" | "rules" | "calendars" | "sweeps";
 
 /**
  * All that is asked of the server and kept, by the first word of its key, with the areas whose changes make it old. What has none is
@@ -14,6 +14,7 @@ const asked = {
   beside: ["counter"],
   bins: ["counter"],
   calendar: ["calendars"],
+  "calendar changes": ["calendars"],
   "card payment": ["counter"],
   "card payments": ["counter"],
   changes: [],
@@ -92,7 +93,8 @@ const asked = {
   "stock deeds": ["counter"],
   strays: ["holds"],
   "stuck holds": ["holds"],
-  sweeps: ["calendars"],
+  sweep: ["sweeps"],
+  sweeps: ["sweeps"],
   takings: ["counter"],
   tills: ["counter"],
   title: ["counter"],

@@ -34,8 +34,8 @@ const columnsFor = (mayUndo: boolean): Column<Sweep>[] => [
 
 /** Changes that were made, each undone as one. */
 export function Sweeps({ supervising }: { supervising: boolean }) {
-  const list = usePages(["sweeps"], (after) =>
-    told(api.GET("/api/sweeps", { params: { query: { after, most: 30 } } })),
+  const list = usePages(["calendar changes"], (after) =>
+    told(api.GET("/api/calendar-changes", { params: { query: { after, most: 30 } } })),
   );
   const columns = useMemo(() => columnsFor(supervising), [supervising]);
   return (
@@ -60,7 +60,7 @@ export function Sweeps({ supervising }: { supervising: boolean }) {
 function Undo({ sweep, may }: { sweep: Sweep; may: boolean }) {
   const askAgain = useAskAgain();
   const undo = useWrite(
-    (id: number, key) => api.POST("/api/sweeps/{id}/undo", { params: { path: { id }, header: keyed(key) } }),
+    (id: number, key) => api.POST("/api/calendar-changes/{id}/undo", { params: { path: { id }, header: keyed(key) } }),
     { name: `undo sweep ${sweep.id}`, about: `Undoing: ${sweep.text}`, done: () => askAgain() },
   );
   if (sweep.undone_at) return <Tag tone="plain">Undone</Tag>;
