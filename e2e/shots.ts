@@ -26,7 +26,6 @@ test("pictures of the main views", async ({ page }) => {
   await expect(page.getByRole("dialog")).toBeVisible();
   await shot(page, "rulebook-why");
   await page.keyboard.press("Escape");
-  await shot(page, "rulebook");
   await page.getByRole("button", { name: "Rehearsal", exact: true }).click();
   await page.getByRole("button", { name: "Rehearse draft 8" }).click();
   await expect(page.getByRole("region", { name: "In short" })).toBeVisible({ timeout: 60_000 });
@@ -40,6 +39,16 @@ test("pictures of the main views", async ({ page }) => {
   await page.getByRole("button", { name: "Preview" }).click();
   await expect(page.getByRole("region", { name: "What will change" })).toContainText("due dates move");
   await shot(page, "calendars");
+
+  await go(page, "Batch changes");
+  const change = page.getByRole("form", { name: "Change" });
+  await change.getByLabel("Move").selectOption("days");
+  await change.getByLabel("Days", { exact: true }).fill("7");
+  await change.getByRole("group", { name: /^Lent at/ }).getByRole("button", { name: "Havenhead" }).click();
+  await change.getByLabel("Reason").fill("Storm of 6 October");
+  await change.getByRole("button", { name: "Preview" }).click();
+  await expect(page.getByRole("table", { name: "Records that change" })).toBeVisible();
+  await shot(page, "changes");
 
   await workAt(page, "Saltmere");
   await go(page, "Fetch list");

@@ -28,7 +28,7 @@ func sayDates(a *act.Act, d sweep.Dates, open bool) string {
 		says = calendar.Count(-d.Days, "day") + " earlier"
 	}
 	if open && (d.To != nil || d.Days != 0) {
-		says += ", or the next open day"
+		says += " (on closed days, the next open day)"
 	}
 	return says
 }

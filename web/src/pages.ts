@@ -1,3 +1,4 @@
+import { kinds } from "./places/changes/kinds";
 import { courierTabs } from "./places/courier/tabs";
 import { holdsTabs } from "./places/holds/tabs";
 import { itemsTabs } from "./places/items/tabs";
@@ -47,6 +48,7 @@ export function pagesFor(role: string): Page[] {
           search: { tab: "settings", section },
         }))
       : []),
+    ...tabs("Batch changes", "/changes", kinds),
     ...(opens.has("/patrons")
       ? [
           { name: "Patrons: Register somebody", to: "/patrons" as const, search: { form: "new" } },

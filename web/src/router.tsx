@@ -22,6 +22,7 @@ const courier = lazyRouteComponent(() => import("./places/courier/Courier"), "Co
 const interlibrary = lazyRouteComponent(() => import("./places/interlibrary/Interlibrary"), "InterlibraryPlace");
 const notices = lazyRouteComponent(() => import("./places/notices/Notices"), "NoticesPlace");
 const rulebook = lazyRouteComponent(() => import("./places/rulebook/Rulebook"), "RulebookPlace");
+const changes = lazyRouteComponent(() => import("./places/changes/Changes"), "ChangesPlace");
 const calendars = lazyRouteComponent(() => import("./places/calendars/Calendars"), "CalendarsPlace");
 const network = lazyRouteComponent(() => import("./places/network/Network"), "NetworkPlace");
 const own = lazyRouteComponent(() => import("./places/own/Own"), "OwnPlace");
@@ -42,6 +43,7 @@ const places = [
   notices,
   rulebook,
   calendars,
+  changes,
   items,
   network,
   own,
@@ -156,6 +158,12 @@ const routes = [
       branch: text(s.branch),
       year: number(s.year),
     }),
+  }),
+  createRoute({
+    ...at,
+    path: "/changes",
+    component: changes,
+    validateSearch: (s: Search): { tab?: string } => ({ tab: text(s.tab) }),
   }),
   createRoute({
     ...at,

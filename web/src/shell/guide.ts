@@ -37,6 +37,7 @@ export const helpOf: Record<string, { page: GuidePage; section: string }> = {
   "/notices": { page: "supervisors", section: "notices" },
   "/rulebook": { page: "supervisors", section: "rulebook" },
   "/calendars": { page: "supervisors", section: "calendars" },
+  "/changes": { page: "supervisors", section: "batch-changes" },
   "/items": { page: "supervisors", section: "items" },
   "/network": { page: "administrators", section: "network" },
   "/own": { page: "desk", section: "starting-the-day" },

@@ -14,6 +14,7 @@ export interface PlaceInfo {
     | "/notices"
     | "/rulebook"
     | "/calendars"
+    | "/changes"
     | "/items"
     | "/network";
   name: string;
@@ -58,6 +59,7 @@ export const groups: { name: string; places: PlaceInfo[] }[] = [
     places: [
       { path: "/rulebook", name: "Rulebook", key: "b" },
       { path: "/calendars", name: "Calendars", key: "e" },
+      { path: "/changes", name: "Batch changes", key: "a", roles: ["administrator", "supervisor"] },
       { path: "/network", name: "Network", key: "o", roles: ["administrator", "supervisor"] },
     ],
   },
