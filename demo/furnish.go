@@ -74,6 +74,11 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 			INSERT INTO notices (kind, plan, patron_id, recipient_id, channel, branch_code, hold_id, due_at, message_id, state, at)
 			SELECT 'hold_ready', 'hold_ready', h.patron_id, h.patron_id, 'phone', h.pickup, h.id, h.ready_at, c.id, 'told', h.ready_at
 			FROM called c JOIN holds h ON h.patron_id = c.patron_id AND h.ready_at = c.at AND h.state = 'ready'`,
+		// Some are written to in French, some get text messages.
+		`UPDATE network SET settings = settings || '{"notices": {"languages": ["en", "fr"], "text_sender": "+19025550100", "country": "CA"}}'`,
+		`UPDATE patrons SET language = 'fr' WHERE id % 15 = 7 AND class <> 'partner'`,
+		`UPDATE patrons SET text_number = '902 555 01' || lpad((id % 100)::text, 2, '0') WHERE id % 6 = 1 AND class IN ('adult', 'youth', 'senior')`,
+		`UPDATE patrons SET notices = notices || '{"hold_ready": "text"}' WHERE id % 24 = 1 AND text_number <> ''`,
 		// What patrons are told of beside what is usual: staff and children apart, and reminders before something is due.
 		`INSERT INTO plans (code, doc) VALUES
 			('overdue_staff', ` + told("Overdue, staff", "overdue", 10, `[{"days": 7, "wording": "overdue"}]`, "patron", `["mail"]`, `["staff"]`) + `),

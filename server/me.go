@@ -17,39 +17,40 @@ import (
 
 // Me describes who is signed in, where, and what time it is there.
 type Me struct {
-	ID       int64            `json:"id"`
-	Name     string           `json:"name"`
-	Role     role.Role        `json:"role"`
-	SetsDue  bool             `json:"sets_due" doc:"May set due dates by hand"`
-	Classes  bool             `json:"keeps_classes" doc:"May add and change patron and material classes"`
-	Branch   calendar.Code    `json:"branch"`
-	Branches []rules.Value    `json:"branches"`
-	Network  string           `json:"network"`
-	Now      time.Time        `json:"now"`
-	Timezone string           `json:"timezone"`
-	Currency string           `json:"currency" doc:"Of all sums, as ISO 4217 has it"`
-	Style    calendar.Style   `json:"style" doc:"How dates and times are written"`
-	Training bool             `json:"training" doc:"Runs on a training clock"`
-	Mailbox  string           `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
-	Cards    string           `json:"terminals" doc:"Where cards are held to the stand-ins of card terminals; empty outside the demo"`
-	Records  string           `json:"records" doc:"Address of the stand-in for records of titles; empty outside the demo"`
-	Outside  string           `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
-	Numbers  []ident.Pattern  `json:"numbers" doc:"How numbers look, for showing them in groups"`
-	Demo     []DemoStaff      `json:"demo" doc:"People of the demo, for one-click sign-in"`
-	SignedIn bool             `json:"signed_in"`
-	Rests    bool             `json:"rests" doc:"Nobody has touched this station for a while; its person may come back"`
-	Works    []calendar.Code  `json:"works" doc:"Where this person may work"`
-	Faults   []network.Fault  `json:"faults" doc:"Parts of what is stored that cannot be read, for who administrates"`
-	Lacks    bool             `json:"lacks_second" doc:"Has to set up a second factor before anything else"`
-	Stations []StationHere    `json:"stations" doc:"The stations of this branch"`
-	Reasons  []ReasonHere     `json:"reasons" doc:"The network's lists to choose a reason from"`
-	Prices   []Price          `json:"prices" doc:"The price list of manual charges"`
-	Counter  settings.Counter `json:"counter" doc:"How lending and taking back go"`
-	Till     bool             `json:"till" doc:"Money is taken only into a till that has been opened"`
-	AskTill  bool             `json:"ask_till" doc:"A station that takes money asks once a day which till it goes into"`
-	Pieces   []string         `json:"pieces" doc:"The coins and notes that a till is counted in, the largest first"`
-	Coin     string           `json:"coin" doc:"The smallest coin, to which cash is rounded"`
-	LetOff   int              `json:"let_off" doc:"How many days of lateness this person lets off"`
+	ID        int64            `json:"id"`
+	Name      string           `json:"name"`
+	Role      role.Role        `json:"role"`
+	SetsDue   bool             `json:"sets_due" doc:"May set due dates by hand"`
+	Classes   bool             `json:"keeps_classes" doc:"May add and change patron and material classes"`
+	Branch    calendar.Code    `json:"branch"`
+	Branches  []rules.Value    `json:"branches"`
+	Network   string           `json:"network"`
+	Now       time.Time        `json:"now"`
+	Timezone  string           `json:"timezone"`
+	Currency  string           `json:"currency" doc:"Of all sums, as ISO 4217 has it"`
+	Style     calendar.Style   `json:"style" doc:"How dates and times are written"`
+	Languages []string         `json:"languages" nullable:"false" doc:"In which patrons are written to, the default first"`
+	Training  bool             `json:"training" doc:"Runs on a training clock"`
+	Mailbox   string           `json:"mailbox" doc:"Address of the stand-in's mailbox; empty outside the demo"`
+	Cards     string           `json:"terminals" doc:"Where cards are held to the stand-ins of card terminals; empty outside the demo"`
+	Records   string           `json:"records" doc:"Address of the stand-in for records of titles; empty outside the demo"`
+	Outside   string           `json:"outside" doc:"Address of the partners' stand-in; empty outside the demo"`
+	Numbers   []ident.Pattern  `json:"numbers" doc:"How numbers look, for showing them in groups"`
+	Demo      []DemoStaff      `json:"demo" doc:"People of the demo, for one-click sign-in"`
+	SignedIn  bool             `json:"signed_in"`
+	Rests     bool             `json:"rests" doc:"Nobody has touched this station for a while; its person may come back"`
+	Works     []calendar.Code  `json:"works" doc:"Where this person may work"`
+	Faults    []network.Fault  `json:"faults" doc:"Parts of what is stored that cannot be read, for who administrates"`
+	Lacks     bool             `json:"lacks_second" doc:"Has to set up a second factor before anything else"`
+	Stations  []StationHere    `json:"stations" doc:"The stations of this branch"`
+	Reasons   []ReasonHere     `json:"reasons" doc:"The network's lists to choose a reason from"`
+	Prices    []Price          `json:"prices" doc:"The price list of manual charges"`
+	Counter   settings.Counter `json:"counter" doc:"How lending and taking back go"`
+	Till      bool             `json:"till" doc:"Money is taken only into a till that has been opened"`
+	AskTill   bool             `json:"ask_till" doc:"A station that takes money asks once a day which till it goes into"`
+	Pieces    []string         `json:"pieces" doc:"The coins and notes that a till is counted in, the largest first"`
+	Coin      string           `json:"coin" doc:"The smallest coin, to which cash is rounded"`
+	LetOff    int              `json:"let_off" doc:"How many days of lateness this person lets off"`
 }
 
 // Price is something that can be charged by hand.
@@ -88,7 +89,7 @@ type DemoStaff struct {
 func (s *Server) me(a *act.Act) (Me, error) {
 	me := Me{
 		ID: a.Who.ID, Name: a.Who.Name, Role: a.Who.Role, Branch: a.Who.Branch, Network: a.Network.Name, Now: a.Now,
-		Timezone: a.Network.Timezone, Currency: a.Network.Currency, Style: a.Style(),
+		Timezone: a.Network.Timezone, Currency: a.Network.Currency, Style: a.Style(), Languages: a.Network.Settled.Notices.Languages,
 		Mailbox: s.options.Mailbox, Cards: s.options.Terminals, Outside: s.options.Outside, Records: s.options.Records,
 		Numbers:  a.Network.Numbers.Patterns,
 		SignedIn: a.Who.ID != 0, SetsDue: a.Who.ID != 0 && a.May().MaySetDue(),

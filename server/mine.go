@@ -3,6 +3,7 @@ package server
 import (
 	"crypto/rand"
 	_ "embed"
+	"errors"
 	"html/template"
 	"net/http"
 	"strconv"
@@ -14,6 +15,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/keeping"
 	"nevrin/app/mine"
+	"nevrin/app/notices"
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
@@ -57,6 +59,7 @@ type mineView struct {
 	Title   *mine.Title
 	SignUp  bool
 	After   string
+	Stop    string // what the link to opt out says, on the page that asks whether to
 }
 
 func (s *Server) mineRoutes(r chi.Router) {
@@ -67,6 +70,8 @@ func (s *Server) mineRoutes(r chi.Router) {
 	r.Post(minePath+"/sign-in", s.mineSignIn)
 	r.Post(minePath+"/sign-out", s.mineSignOut)
 	r.Get(minePath+"/everything.json", s.mineEverything)
+	r.Get(minePath+"/stop/{link}", s.mineStop)
+	r.Post(minePath+"/stop/{link}", s.mineStop)
 	r.Get(findPath, s.mineFind)
 	r.Get(findPath+"/{title}", s.mineFind)
 	for path, change := range map[string]func(*act.Act, int64, form) (string, error){
@@ -443,4 +448,28 @@ func ordinal(n int) string {
 		}
 	}
 	return strconv.Itoa(n) + end
+}
+
+// mineStop opts somebody out of notices about holds, by the link in an email. Mail programs do so with one click (RFC 8058); who follows the
+// link is asked first, since some programs look at all links of an email.
+func (s *Server) mineStop(w http.ResponseWriter, r *http.Request) {
+	link := chi.URLParam(r, "link")
+	if len(link) > 2*len(rand.Text()) || unreadable(link) {
+		link = ""
+	}
+	if r.Method == http.MethodGet {
+		s.showMine(w, r, http.StatusOK, &mineView{Stop: link})
+		return
+	}
+	_, err := act.Do(r.Context(), s.house, mine.Visitor, "", nil, func(a *act.Act) (bool, error) {
+		return true, notices.OptOut(a, link)
+	})
+	if errors.Is(err, notices.ErrNoLink) {
+		err = problem.Newf(problem.Missing, "This link is not valid any more. Sign in to choose your notices, or ask at a branch.")
+	}
+	if err != nil {
+		s.mineRefused(w, r, &mineView{}, err)
+		return
+	}
+	s.showMine(w, r, http.StatusOK, &mineView{Says: "You get no more notices about holds. Sign in to change that."})
 }

@@ -11,7 +11,6 @@ import (
 	"nevrin/app/notices"
 	"nevrin/app/upkeep"
 	"nevrin/core/calendar"
-	"nevrin/core/plan"
 	"nevrin/store"
 )
 
@@ -37,7 +36,7 @@ func (s *Server) noticeOperations() {
 			if err != nil {
 				return nil, err
 			}
-			if err := notices.Test(ctx, s.house, who, in.Body.To); err != nil {
+			if err := notices.Test(ctx, s.house, who, in.Body.To, nil); err != nil {
 				return nil, s.problem(ctx, err)
 			}
 			return &Out[Done]{Done{true}}, nil
@@ -55,7 +54,7 @@ func (s *Server) noticeOperations() {
 	type oneOf struct {
 		ID        int64  `path:"id"`
 		Recipient int64  `query:"recipient" required:"true"`
-		Channel   string `query:"channel" enum:",mail,phone,letter"`
+		Channel   string `query:"channel" enum:",mail,text,phone,letter"`
 	}
 	open(s, "/mailings/{id}/text", "mailingText", "What somebody is told in a run", employed,
 		func(a *act.Act, in *oneOf) (*notices.Message, error) {
@@ -102,14 +101,22 @@ func (s *Server) noticeOperations() {
 	look(s, "/notice-plans/week", "noticeWeek", "What each plan would send in the coming week", supervising, asks(notices.Week))
 	keepTold(s, "plan", upkeep.AddPlan)
 	keepTold(s, "wording", upkeep.AddWording)
-	type trying struct {
-		Kind plan.Kind `json:"kind" doc:"Empty: the frame"`
-		Text plan.Text `json:"text"`
-	}
 	ask(s, "/wordings/try", "tryWording", "What a wording makes of a real case", supervising,
-		func(a *act.Act, in *trying) (*notices.Tried, error) {
-			return notices.Try(a, in.Kind, in.Text)
-		})
+		func(a *act.Act, in *notices.Trying) (*notices.Tried, error) { return notices.Try(a, *in) })
+	huma.Register(
+		s.api,
+		s.guarded(http.MethodPost, "/wordings/send", "sendWording", "Send a wording that is tried to an address", supervising),
+		func(ctx context.Context, in *sentWording) (*Out[Done], error) {
+			who, err := s.who(ctx, supervising)
+			if err != nil {
+				return nil, err
+			}
+			if err := notices.Test(ctx, s.house, who, in.Body.To, &in.Body.Wording); err != nil {
+				return nil, s.problem(ctx, err)
+			}
+			return &Out[Done]{Done{true}}, nil
+		},
+	)
 	type settle struct {
 		Again bool `json:"again" doc:"Send it again; otherwise it is taken to have gone"`
 	}
@@ -136,4 +143,12 @@ func keepTold[T any](s *Server, sort string, add func(*act.Act, T) (*upkeep.Kept
 		func(a *act.Act, in *KeyedSent[seen]) (*upkeep.Kept, error) {
 			return upkeep.TakeAway(a, sort, in.Key, in.Body.Seen)
 		})
+}
+
+// sentWording is a wording that is sent to an address to see how it looks.
+type sentWording struct {
+	Body struct {
+		To      string         `json:"to" minLength:"3" maxLength:"200" doc:"An email address"`
+		Wording notices.Trying `json:"wording"`
+	}
 }

@@ -36,6 +36,8 @@ type Options struct {
 	Terminals string         // address of the page of the card terminals' stand-ins; empty outside the demo
 	Outside   string         // address of the partners' stand-in; empty outside the demo
 	Records   string         // address of the stand-in for records of titles; empty outside the demo
+	Phones    string         // address of the page of the text gateway's stand-in; empty outside the demo
+	Reports   string         // the secret with which mail servers report what came back; empty: nobody can
 	Plain     bool           // without TLS, as on loopback: cookies over plain HTTP
 	Proxies   []netip.Prefix // who may say on whose behalf they ask
 	PerMinute int            // requests of one session; 0: as usual
@@ -80,6 +82,7 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 	s.router.Get("/health", s.health)
 	s.router.Post("/iso18626", s.exchange)
 	s.router.Post("/iso18626/{secret}", s.exchange)
+	s.router.Post(reportsPath, s.mailReport)
 	s.router.Group(func(r chi.Router) {
 		r.Use(http.NewCrossOriginProtection().Handler)
 		r.Group(func(r chi.Router) {

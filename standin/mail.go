@@ -3,11 +3,13 @@
 package standin
 
 import (
+	"bytes"
 	"context"
 	"crypto/tls"
 	"fmt"
 	"io"
 	"mime"
+	"mime/multipart"
 	"mime/quotedprintable"
 	"net"
 	"net/http"
@@ -32,6 +34,7 @@ type Mail struct {
 	page   *http.Server
 
 	user, password string // who may send; empty: anybody
+	reports        string // where what came back is reported; empty: nowhere
 }
 
 // NewMail builds a mail server over a folder, which is made if it is not there.
@@ -146,6 +149,7 @@ func (m *Mail) keep(id string, data []byte) error {
 // Letter is a message as the page shows it.
 type Letter struct {
 	To, Subject, Date, Body string
+	Name                    string // of its file
 	at                      time.Time
 }
 
@@ -181,23 +185,114 @@ func read(name string) (Letter, error) {
 	if err != nil {
 		return Letter{}, err
 	}
-	text, err := io.ReadAll(decoded(msg))
+	text, err := plainText(msg)
 	if err != nil {
 		return Letter{}, err
 	}
 	subject, err := new(mime.WordDecoder).DecodeHeader(msg.Header.Get("Subject"))
-	return Letter{msg.Header.Get("To"), subject, msg.Header.Get("Date"), string(text), info.ModTime()}, err
+	return Letter{msg.Header.Get("To"), subject, msg.Header.Get("Date"), text, filepath.Base(name), info.ModTime()}, err
 }
 
-// decoded is a message's body as it was written.
-func decoded(msg *mail.Message) io.Reader {
-	if strings.EqualFold(msg.Header.Get("Content-Transfer-Encoding"), "quoted-printable") {
-		return quotedprintable.NewReader(msg.Body)
+// plainText is the plain text of a message as it was written: its only part, or the first of those between which a reader chooses.
+func plainText(msg *mail.Message) (string, error) {
+	body, encoding := io.Reader(msg.Body), msg.Header.Get("Content-Transfer-Encoding")
+	if kind, params, err := mime.ParseMediaType(msg.Header.Get("Content-Type")); err == nil && kind == "multipart/alternative" {
+		part, err := multipart.NewReader(msg.Body, params["boundary"]).NextRawPart()
+		if err != nil {
+			return "", err
+		}
+		body, encoding = part, part.Header.Get("Content-Transfer-Encoding")
 	}
-	return msg.Body
+	if strings.EqualFold(encoding, "quoted-printable") {
+		body = quotedprintable.NewReader(body)
+	}
+	text, err := io.ReadAll(body)
+	return strings.ReplaceAll(string(text), "\r\n", "\n"), err
+}
+
+// Reach says where emails that came back are reported.
+func (m *Mail) Reach(reports string) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.reports = reports
+}
+
+// ReportsSecret is the secret with which the mail server reports.
+const ReportsSecret = "demo-mail-reports" //nolint:gosec // of the demo, on the machine itself
+
+// report says that a message came back, as a mail server does: with a report of RFC 3464.
+func (m *Mail) report(ctx context.Context, name string) error {
+	data, err := os.ReadFile(filepath.Join(m.folder, filepath.Base(name)))
+	if err != nil {
+		return err
+	}
+	msg, err := mail.ReadMessage(bytes.NewReader(data))
+	if err != nil {
+		return err
+	}
+	m.mu.Lock()
+	reports := m.reports
+	m.mu.Unlock()
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, reports, strings.NewReader(Returned(msg.Header)))
+	if err != nil {
+		return err
+	}
+	r.Header.Set("Content-Type", "message/rfc822")
+	r.Header.Set("Authorization", "Bearer "+ReportsSecret)
+	answer, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = answer.Body.Close() }()
+	if answer.StatusCode != http.StatusOK {
+		return fmt.Errorf("the report was answered with %s", answer.Status)
+	}
+	return nil
+}
+
+// Returned is a report of RFC 3464 that a message came back, since there is nobody at its address.
+func Returned(of mail.Header) string {
+	to := strings.Trim(of.Get("To"), "<>")
+	return strings.ReplaceAll(`From: Mail Delivery System <postmaster@mail.standin.invalid>
+To: `+of.Get("From")+`
+Subject: Undelivered mail
+MIME-Version: 1.0
+Content-Type: multipart/report; report-type=delivery-status; boundary="part"
+
+--part
+Content-Type: text/plain; charset=us-ascii
+
+Your message could not be delivered.
+
+--part
+Content-Type: message/delivery-status
+
+Reporting-MTA: dns; mail.standin.invalid
+
+Final-Recipient: rfc822; `+to+`
+Action: failed
+Status: 5.1.1
+Diagnostic-Code: smtp; 550 5.1.1 There is nobody at this address
+
+--part
+Content-Type: text/rfc822-headers
+
+Message-ID: `+of.Get("Message-ID")+`
+Subject: `+of.Get("Subject")+`
+
+--part--
+`, "\n", "\r\n")
 }
 
 func (m *Mail) show(w http.ResponseWriter, r *http.Request) {
+	if r.Method == http.MethodPost {
+		if err := m.report(r.Context(), r.FormValue("name")); err != nil {
+			http.Error(w, err.Error(), http.StatusBadGateway)
+			return
+		}
+		http.Redirect(w, r, "/", http.StatusSeeOther)
+		return
+	}
 	letters, err := m.Letters()
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)

@@ -7,7 +7,7 @@ import (
 	"slices"
 )
 
-//go:embed look.html mailbox.html partners.html pad.html terminals.html
+//go:embed look.html mailbox.html partners.html pad.html phones.html terminals.html
 var files embed.FS
 
 // pages are those of the stand-ins, which look alike.

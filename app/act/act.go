@@ -29,6 +29,7 @@ import (
 	"nevrin/core/settings"
 	"nevrin/core/sight"
 	"nevrin/core/why"
+	"nevrin/formats/sms"
 	"nevrin/store"
 	"nevrin/store/eventsdb"
 	"nevrin/store/keepingdb"
@@ -68,6 +69,7 @@ type House struct {
 
 	Outside outside.Reach      // what can be reached of services of others
 	Mail    outside.MailServer // which takes email
+	Texts   sms.Gateway        // which takes text messages
 
 	networks network.Cache
 	clock    clock.Watch

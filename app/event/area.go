@@ -62,7 +62,7 @@ var areas = map[Kind][]Area{
 	RequestWithdrawn: {Interlibrary}, PartnerAsks: {Interlibrary}, PartnerSays: {Interlibrary}, Rulebook: {Rules},
 	Rehearsed: {Rules}, RehearsalStopped: {Rules}, Reported: {Rules}, ReportAnswered: {Rules},
 	CalendarChanged: {Calendars, Holds, Counter}, CalendarUndone: {Calendars, Holds, Counter}, ClockMoved: {Everything},
-	SweepApplied: {Sweeps}, SweepUndone: {Sweeps},
+	MessageReturned: {Notices, Counter}, SweepApplied: {Sweeps}, SweepUndone: {Sweeps},
 }
 
 // Areas are the parts of the work that an event changes; all of them for a kind that nobody has placed.

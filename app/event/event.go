@@ -85,7 +85,8 @@ const (
 	ReportAnswered   Kind = "report_answered"
 	CalendarChanged  Kind = "calendar_changed"
 	CalendarUndone   Kind = "calendar_undone"
-	SweepApplied     Kind = "sweep_applied" // a change of many records
+	MessageReturned  Kind = "message_returned" // it came back, or was not delivered
+	SweepApplied     Kind = "sweep_applied"    // a change of many records
 	SweepUndone      Kind = "sweep_undone"
 	ClockMoved       Kind = "clock_moved"
 	SignedIn         Kind = "signed_in"

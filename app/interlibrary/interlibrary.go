@@ -308,7 +308,7 @@ func lodge(a *act.Act, r *interlibrarydb.Request) (*stockdb.Item, error) {
 		BranchCode: a.Who.Branch,
 		AtBranch:   a.Who.Branch,
 		Collection: "interlibrary",
-		Material:   "interlibrary",
+		Material:   circulation.Interlibrary,
 		OwnTerms:   own,
 		Standing:   circulation.ItemInUse,
 		AddedOn:    a.Today().UTC(),

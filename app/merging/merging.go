@@ -248,7 +248,7 @@ func Undo(a *act.Act, kept, gone int64) (*people.Written, error) {
 		filled = append(filled, person.Field(field))
 	}
 	stays.Unfill(&goes, filled)
-	if wrong := people.Notices(f.Kept).Unreached(&stays); len(wrong) > 0 {
+	if wrong := person.ReadWays(f.Kept.Notices).Unreached(&stays); len(wrong) > 0 {
 		return nil, problem.Newf(problem.Refused, "The %s came from the other record. %s", wrong[0].Field, wrong[0].Says)
 	}
 	people.Put(f.Kept, stays)

@@ -9,6 +9,7 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/person"
 	"nevrin/store/noticesdb"
 )
 
@@ -61,7 +62,7 @@ func Letters(a *act.Act, branch calendar.Code) ([]Letter, error) {
 			if len(of[m.ID]) == 0 {
 				continue
 			}
-			if says, err = compose(a, to, of[m.ID]); err != nil {
+			if says, err = compose(a, to, person.ByLetter, of[m.ID], ""); err != nil {
 				return nil, err
 			}
 		}

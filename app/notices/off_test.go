@@ -38,7 +38,7 @@ func TestMailIsOffUntilItIsSet(t *testing.T) {
 		return sender.Work(context.Background(), &river.Job[notices.SendArgs]{Args: notices.SendArgs{Message: m.ID}})
 	}
 	state := func() string { return w.Ask("SELECT state || ' ' || tries FROM messages WHERE id = ?", m.ID) }
-	test := func(to string) error { return notices.Test(context.Background(), w.House, ada, to) }
+	test := func(to string) error { return notices.Test(context.Background(), w.House, ada, to, nil) }
 	var snoozed *river.JobSnoozeError
 
 	assert.Equal(t, notices.NoServer, off())
@@ -118,7 +118,7 @@ func TestNoPasswordOnAnOpenLine(t *testing.T) {
 		heard <- all.String()
 	}()
 	w.House.Mail = outside.MailServer{Host: "127.0.0.1", Port: plain.Addr().(*net.TCPAddr).Port, User: "library", Password: "secret"}
-	err = notices.Test(t.Context(), w.House, w.Staff(role.Administrator, "HVH"), "ada@post.invalid")
+	err = notices.Test(t.Context(), w.House, w.Staff(role.Administrator, "HVH"), "ada@post.invalid", nil)
 	require.ErrorContains(t, err, "STARTTLS")
 	all := <-heard
 	assert.Contains(t, all, "EHLO")

@@ -127,7 +127,7 @@ func address(a *act.Act, due []noticesdb.Notice) error {
 		people[rows[k].ID] = &rows[k]
 	}
 	for k := range due {
-		due[k].Channel, _ = reach(a.Network.Plans[due[k].Plan], people[due[k].RecipientID])
+		due[k].Channel, _ = reach(a, a.Network.Plans[due[k].Plan], people[due[k].RecipientID])
 	}
 	return nil
 }

@@ -45,7 +45,7 @@ type Run struct {
 
 // Way is the number of recipients by one channel.
 type Way struct {
-	Channel person.Way `json:"channel" enum:",mail,phone,letter" doc:"Empty: there is none"`
+	Channel person.Way `json:"channel" enum:",mail,text,phone,letter" doc:"Empty: there is none"`
 	People  int        `json:"people"`
 }
 
@@ -58,12 +58,13 @@ type Message struct {
 	Address  string     `json:"address"`
 	Subject  string     `json:"subject"`
 	Body     string     `json:"body"`
-	Channel  string     `json:"channel" enum:",mail,phone,letter" doc:"How it is sent"`
+	Channel  string     `json:"channel" enum:",mail,text,phone,letter" doc:"How it is sent"`
 	State    string     `json:"state" enum:"gathering,queued,sending,sent,stopped,overtaken,unclear,refused,no_address,by_hand"`
 	Problem  string     `json:"problem"`
 	Items    int        `json:"items"`
 	At       time.Time  `json:"at"`
 	SentAt   *time.Time `json:"sent_at,omitempty"`
+	Arrived  *time.Time `json:"delivered_at,omitempty" doc:"When a text message arrived, as the gateway says"`
 }
 
 // Overview is runs, and single messages that did not go out.
@@ -207,7 +208,7 @@ func showMessages(a *act.Act, rows []noticesdb.MessageShown) ([]Message, error) 
 		out[k] = Message{
 			ID: m.ID, PatronID: m.PatronID, Patron: p.Name(), Kind: KindName(m.Kind), Address: m.Address, Channel: string(m.Channel),
 			Subject: cmp.Or(says.Subject, KindName(m.Kind)), Body: says.Body, State: m.State, Problem: m.Problem, Items: m.Items, At: m.At,
-			SentAt: m.SentAt,
+			SentAt: m.SentAt, Arrived: m.DeliveredAt,
 		}
 	}
 	return out, err
@@ -234,7 +235,7 @@ func written(a *act.Act, messages []int64) (map[int64]Written, error) {
 	out := map[int64]Written{}
 	for id, notices := range of {
 		at := slices.IndexFunc(people, func(r noticesdb.Recipient) bool { return r.ID == notices[0].RecipientID })
-		if out[id], err = compose(a, &people[at], notices); err != nil {
+		if out[id], err = compose(a, &people[at], notices[0].Channel, notices, ""); err != nil {
 			return nil, err
 		}
 	}
@@ -259,7 +260,7 @@ type InRun struct {
 	Name      string     `json:"name"`
 	About     string     `json:"about" doc:"Whom it concerns, if not the recipient"`
 	Home      string     `json:"home" doc:"Their home branch"`
-	Channel   person.Way `json:"channel" enum:",mail,phone,letter" doc:"Empty: there is none"`
+	Channel   person.Way `json:"channel" enum:",mail,text,phone,letter" doc:"Empty: there is none"`
 	Address   string     `json:"address"`
 	Things    int        `json:"things"`
 	Titles    string     `json:"titles" doc:"The first titles"`
@@ -269,7 +270,7 @@ type InRun struct {
 
 // Which is the part of a run that is asked for.
 type Which struct {
-	Channel string `query:"channel" enum:"mail,phone,letter,none" doc:"Only this channel; none: those who cannot be reached"`
+	Channel string `query:"channel" enum:"mail,text,phone,letter,none" doc:"Only this channel; none: those who cannot be reached"`
 	Branch  string `query:"branch" maxLength:"3" doc:"Of what was lent or waits at a branch"`
 	Words   string `query:"words" maxLength:"80" doc:"In their names"`
 }
@@ -330,7 +331,7 @@ func Text(a *act.Act, run, recipient int64, channel string) (*Message, error) {
 		}
 		return &shown[0], nil
 	}
-	says, err := compose(a, &people[0], told)
+	says, err := compose(a, &people[0], person.Way(channel), told, "")
 	out.Subject, out.Body, out.State, out.At = says.Subject, says.Body, "queued", a.Now
 	return &out, err
 }
@@ -338,7 +339,7 @@ func Text(a *act.Act, run, recipient int64, channel string) (*Message, error) {
 // LeavingOut is a recipient to be left out of a trial run, or included again.
 type LeavingOut struct {
 	Recipient int64  `json:"recipient"`
-	Channel   string `json:"channel" enum:",mail,phone,letter"`
+	Channel   string `json:"channel" enum:",mail,text,phone,letter"`
 	Out       bool   `json:"out" doc:"Left out; otherwise included again"`
 	Reason    string `json:"reason" maxLength:"200"`
 }

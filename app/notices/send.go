@@ -10,22 +10,17 @@
 package notices
 
 import (
-	"cmp"
 	"context"
 	"crypto/rand"
-	"errors"
 	"fmt"
-	"slices"
-	"strconv"
-	"strings"
+	"sync"
 	"time"
 
 	"github.com/riverqueue/river"
-	"github.com/wneessen/go-mail"
+	"golang.org/x/time/rate"
 
 	"nevrin/app/act"
 	"nevrin/app/event"
-	"nevrin/app/outside"
 	"nevrin/app/problem"
 	"nevrin/core/expect"
 	"nevrin/core/person"
@@ -41,75 +36,33 @@ type SendArgs struct {
 // Kind names the job in the queue.
 func (SendArgs) Kind() string { return "send_message" }
 
-// Mailer sends mail to one server, from one sender.
-type Mailer struct {
-	Server outside.MailServer
-	From   string // the sender's address
-	Name   string // the sender's name
-	Reply  string // where answers go; empty: to the sender
-}
+// InsertOpts puts it where messages wait, which nothing long stands in.
+func (SendArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: Queue} }
 
-// Off is a reason why no email is sent.
+// Queue is the queue of messages that leave.
+const Queue = "messages"
+
+// Off is a reason why no messages leave by a channel.
 type Off string
 
-// Why no email goes; empty: it does.
+// Why nothing leaves; empty: it does.
 const (
 	On       Off = ""
 	NoServer Off = "server" // none was named to the program
 	NoSender Off = "sender" // the network has not settled from whom it comes
 )
 
-// mailer is how email goes from here, and whether it does.
-func mailer(a *act.Act) (Mailer, Off) {
-	of := a.Network.Settled.Mail
-	m := Mailer{Server: a.House.Mail, From: of.Sender, Name: a.Network.Name, Reply: of.Reply}
-	switch {
-	case m.Server.Off():
-		return m, NoServer
-	case m.From == "":
-		return m, NoSender
-	}
-	return m, On
+// carrier sends messages by one channel, and tells how that ended. The error is what stood in the way.
+type carrier interface {
+	Send(ctx context.Context, m *noticesdb.Message) (plan.Attempt, error)
 }
 
-// Send sends one message, and tells how that ended; the error is what stood in the way. The Message-ID is made of the message's number,
-// so that a mail server can tell a repeated one.
-func (m Mailer) Send(ctx context.Context, msg *noticesdb.Message) (plan.Attempt, error) {
-	ended := plan.Attempt{Tries: msg.Tries}
-	letter := mail.NewMsg()
-	if err := letter.FromFormat(m.Name, m.From); err != nil {
-		return ended, fmt.Errorf("the sender's address %q: %w", m.From, err)
+// carrierOf gives how messages leave by a channel, and whether they do.
+func carrierOf(a *act.Act, way person.Way) (carrier, Off) {
+	if way == person.ByText {
+		return texter(a)
 	}
-	if m.Reply != "" {
-		if err := letter.ReplyTo(m.Reply); err != nil {
-			return ended, fmt.Errorf("the address for answers %q: %w", m.Reply, err)
-		}
-	}
-	if err := letter.To(msg.Address); err != nil {
-		ended.BadAddress = true
-		return ended, errors.New("this is not an email address")
-	}
-	letter.Subject(msg.Subject)
-	_, domain, _ := strings.Cut(m.From, "@")
-	number := strconv.FormatInt(msg.ID, 10)
-	if msg.ID == 0 { // a test, which nobody sends twice
-		number = rand.Text()
-	}
-	letter.SetMessageIDWithValue("message-" + number + "@" + domain)
-	letter.SetBodyString(mail.TypeTextPlain, msg.Body)
-	client, err := m.client()
-	if err != nil {
-		return ended, err
-	}
-	err = client.DialAndSendWithContext(ctx, letter)
-	ended.Delivered = letter.IsDelivered()
-	var refused *mail.SendError
-	if errors.As(err, &refused) {
-		ended.Code = refused.ErrorCode()
-		ended.OfMessage = slices.Contains([]mail.SendErrReason{mail.ErrSMTPRcptTo, mail.ErrSMTPData, mail.ErrSMTPDataClose}, refused.Reason)
-		ended.AllSent = refused.Reason == mail.ErrSMTPDataClose
-	}
-	return ended, err
+	return mailer(a)
 }
 
 // WhyOff gives the reason why no email is sent.
@@ -118,26 +71,10 @@ func WhyOff(a *act.Act) Off {
 	return off
 }
 
-// client speaks with the mail server. Who says who they are does so over an encrypted line only.
-func (m Mailer) client() (*mail.Client, error) {
-	options := []mail.Option{
-		mail.WithPort(m.Server.Port),
-		mail.WithTLSPolicy(mail.TLSOpportunistic),
-		mail.WithTimeout(cmp.Or(m.Server.Patience, attempt/3)),
-	}
-	if m.Server.User != "" {
-		options = append(options, mail.WithTLSPolicy(mail.TLSMandatory), mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover),
-			mail.WithUsername(m.Server.User), mail.WithPassword(m.Server.Password))
-	}
-	if m.Server.Encrypted {
-		options = append(options, mail.WithSSL())
-	}
-	return mail.NewClient(m.Server.Host, options...)
-}
-
 const (
 	attempt   = 30 * time.Second // bounds one attempt at sending
 	aftermath = 20 * time.Second // and what is written of it then
+	turn      = 20 * time.Second // and how long it waits for its turn
 )
 
 // abandoned is the time after which an attempt that has not ended cannot be running any more.
@@ -147,27 +84,48 @@ const abandoned = 2 * (attempt + aftermath)
 type Sender struct {
 	river.WorkerDefaults[SendArgs]
 	House *act.House
+
+	limit rate.Limiter
+	set   sync.Once
 }
 
-// Timeout bounds a job: the attempt, and writing how it ended.
-func (s *Sender) Timeout(*river.Job[SendArgs]) time.Duration { return attempt + aftermath }
+// Timeout bounds a job: its turn, the attempt, and writing how it ended.
+func (s *Sender) Timeout(*river.Job[SendArgs]) time.Duration { return turn + attempt + aftermath }
 
 // NextRetry tries again soon: a mail server that is down for lunch should not delay notices a day.
 func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
 	return time.Now().Add(min(time.Duration(job.Attempt)*5*time.Second, 5*time.Minute))
 }
 
-// whileOff is the time after which it is checked again whether email can be sent.
+// waitsForTurn waits until another message may leave, with so many a minute. It returns how much longer it takes if that is too long to wait.
+func (s *Sender) waitsForTurn(ctx context.Context, perMinute int) time.Duration {
+	s.set.Do(func() { s.limit.SetBurst(1) })
+	if perMinute == 0 {
+		return 0
+	}
+	if every := rate.Limit(float64(perMinute) / 60); s.limit.Limit() != every {
+		s.limit.SetLimit(every)
+	}
+	turnAt := s.limit.Reserve()
+	wait := turnAt.Delay()
+	if wait > turn {
+		turnAt.Cancel()
+		return wait
+	}
+	select {
+	case <-ctx.Done():
+	case <-time.After(wait):
+	}
+	return 0
+}
+
+// whileOff is the time after which it is checked again whether messages can be sent.
 const whileOff = 2 * time.Minute
 
 // begin marks a message as being sent, with the text it leaves with. Notices that no longer apply are left out of it, at each attempt anew; if
 // none is left, the message is not sent. Nil if it is not to be sent, or has been.
-func begin(a *act.Act, id int64) (*noticesdb.Message, error) {
-	m, err := noticesdb.ToSend(a.Tx, id)
-	if err != nil || m == nil {
-		return nil, err
-	}
-	told, err := noticesdb.OfMessages(a.Tx, []int64{id})
+func begin(a *act.Act, m *noticesdb.Message) (*noticesdb.Message, error) {
+	told, err := noticesdb.OfMessages(a.Tx, []int64{m.ID})
 	if err != nil {
 		return nil, err
 	}
@@ -183,7 +141,7 @@ func begin(a *act.Act, id int64) (*noticesdb.Message, error) {
 		open = append(open, told[k])
 	}
 	if len(open) == 0 && !written {
-		noticesdb.Overtaken(a.Tx, id, why)
+		noticesdb.Overtaken(a.Tx, m.ID, why)
 		a.Touch(event.Notices)
 		return nil, nil
 	}
@@ -192,7 +150,10 @@ func begin(a *act.Act, id int64) (*noticesdb.Message, error) {
 		if err != nil {
 			return nil, err
 		}
-		says, err := compose(a, &people[0], open)
+		if m.Stop == nil && optional(open) {
+			m.Stop = new(rand.Text())
+		}
+		says, err := compose(a, &people[0], m.Channel, open, stopPage(a, m.Stop))
 		if err != nil {
 			return nil, err
 		}
@@ -213,29 +174,45 @@ func otherWay(a *act.Act, m *noticesdb.Message, says string) (bool, error) {
 	if err != nil || p == nil {
 		return false, err
 	}
-	way := p.Next(m.Channel, record(&people[0]))
+	way := p.Next(m.Channel, record(a, &people[0]))
 	if way == "" {
 		return false, nil
 	}
 	goes := addressOf(&people[0], way)
-	return noticesdb.GoBy(a.Tx, m, way, goes, string(plan.First(way, goes)), "By "+person.SayWay[m.Channel]+" it was refused: "+says)
+	state := plan.First(way, goes)
+	done, err := noticesdb.GoBy(a.Tx, m, way, goes, string(state), "By "+person.SayWay[m.Channel]+" it was refused: "+says)
+	if err == nil && done && state == plan.Again {
+		err = a.Enqueue(SendArgs{m.ID})
+	}
+	return done, err
 }
 
-// Work sends the message of a job unless that has been done or begun before. While mail is off, and outside of the hours in which messages
-// leave, it waits.
+// Work sends the message of a job unless that has been done or begun before. While its channel is off, outside of the hours in which messages
+// leave, and while others have their turn, it waits.
 func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
-	var by Mailer
+	look, err := act.Look(ctx, s.House, act.Machine, func(a *act.Act) (int, error) { return a.Network.Settled.Notices.PerMinute, nil })
+	if err != nil {
+		return err
+	}
+	if wait := s.waitsForTurn(ctx, look); wait > 0 {
+		return river.JobSnooze(wait)
+	}
+	var by carrier
 	var wait time.Duration
-	m, err := act.Do(ctx, s.House, act.Machine, "", nil, func(a *act.Act) (m *noticesdb.Message, err error) {
+	m, err := act.Do(ctx, s.House, act.Machine, "", nil, func(a *act.Act) (*noticesdb.Message, error) {
+		m, err := noticesdb.ToSend(a.Tx, job.Args.Message)
+		if err != nil || m == nil {
+			return nil, err
+		}
 		var off Off
 		wait = a.Network.Settled.Notices.Hours.Wait(a.Now, a.Network.Location)
-		if by, off = mailer(a); off != On {
+		if by, off = carrierOf(a, m.Channel); off != On {
 			wait = whileOff
 		}
 		if wait > 0 {
 			return nil, nil
 		}
-		return begin(a, job.Args.Message)
+		return begin(a, m)
 	})
 	if err != nil {
 		return err
@@ -304,19 +281,24 @@ func (r *Reclaimer) Work(ctx context.Context, _ *river.Job[ReclaimArgs]) error {
 	return err
 }
 
-// Test sends an email to somebody to see whether mail goes, and says in a sentence what stood in the way where it does not.
-func Test(ctx context.Context, h *act.House, who act.Actor, to string) error {
+// Test sends an email to somebody to see whether mail goes, or how a wording looks, and says in a sentence what stood in the way where it does
+// not.
+func Test(ctx context.Context, h *act.House, who act.Actor, to string, wording *Trying) error {
 	if !person.PlainMail(to) {
 		return problem.Newf(problem.Invalid, "%q is not an email address. Enter one such as name@library.example.", to)
 	}
 	var off Off
 	var by Mailer
-	text, err := act.Look(ctx, h, who, func(a *act.Act) (noticesdb.Message, error) {
+	text, err := act.Look(ctx, h, who, func(a *act.Act) (msg noticesdb.Message, err error) {
 		by, off = mailer(a)
-		return noticesdb.Message{
+		msg = noticesdb.Message{
 			Address: to, Subject: "Test of " + a.Network.Name,
 			Body: fmt.Sprintf("This email was sent from the settings of %s by %s to see whether email goes.\n", a.Network.Name, a.Who.Name),
-		}, nil
+		}
+		if wording != nil {
+			err = fill(a, *wording, &msg)
+		}
+		return msg, err
 	})
 	switch {
 	case err != nil:
@@ -331,6 +313,25 @@ func Test(ctx context.Context, h *act.House, who act.Actor, to string) error {
 		return problem.Newf(problem.Refused, "Not sent: %s", expect.Shown(err.Error()))
 	}
 	return nil
+}
+
+// fill writes a wording that is tried into an email, within the frame.
+func fill(a *act.Act, t Trying, msg *noticesdb.Message) error {
+	tried, err := Try(a, t)
+	if err != nil {
+		return err
+	}
+	if tried.Problem != "" {
+		return problem.New(problem.Invalid, tried.Problem)
+	}
+	msg.Subject, msg.Body = oneLine(tried.Subject), tried.Body
+	if t.Kind == "" {
+		return nil
+	}
+	with := example("")
+	with["text"] = tried.Body
+	msg.Body, err = write(bodyOf(WordingOf(a, plan.Frame), Speech(a, t.Language).Language, person.ByMail), with)
+	return err
 }
 
 // testing bounds each exchange of a test: somebody waits for it.

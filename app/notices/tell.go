@@ -8,6 +8,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/problem"
+	"nevrin/core/circulation"
 	"nevrin/core/person"
 	"nevrin/core/plan"
 	"nevrin/store/holdsdb"
@@ -20,8 +21,34 @@ import (
 // HoldReady tells a patron that a hold waits for them.
 func HoldReady(a *act.Act, h *holdsdb.Hold, item *stockdb.Item) error {
 	p := h.Patron
-	_, err := tell(a, plan.HoldReady, &noticesdb.Candidate{
+	c := &noticesdb.Candidate{
 		PatronID: p.ID, HoldID: &h.ID, BranchCode: h.Pickup, Home: p.BranchCode, Class: p.Class, Material: item.Material,
+		Collection: item.Collection, Owner: string(item.BranchCode),
+	}
+	kind := plan.HoldReady
+	if item.Material == circulation.Interlibrary && len(a.Network.Plans.Ordered(plan.IllArrived)) > 0 {
+		kind = plan.IllArrived
+	}
+	_, err := tell(a, kind, c, recipient(p))
+	return err
+}
+
+// CardExtended tells a patron that their card was renewed.
+func CardExtended(a *act.Act, p *peopledb.Patron) error { return tellPatron(a, plan.Membership, p) }
+
+// SignedUp tells somebody with a temporary card that their registration was received.
+func SignedUp(a *act.Act, p *peopledb.Patron) error { return tellPatron(a, plan.SignUp, p) }
+
+func tellPatron(a *act.Act, kind plan.Kind, p *peopledb.Patron) error {
+	_, err := tell(a, kind, &noticesdb.Candidate{PatronID: p.ID, BranchCode: p.BranchCode, Home: p.BranchCode, Class: p.Class}, recipient(p))
+	return err
+}
+
+// RenewalRefused tells a patron that a loan was not renewed, since somebody waits for it.
+func RenewalRefused(a *act.Act, l *loansdb.Loan, item *stockdb.Item) error {
+	p := l.Patron
+	_, err := tell(a, plan.RenewalRefused, &noticesdb.Candidate{
+		PatronID: p.ID, LoanID: &l.ID, BranchCode: l.BranchCode, Home: p.BranchCode, Class: p.Class, Material: item.Material,
 		Collection: item.Collection, Owner: string(item.BranchCode),
 	}, recipient(p))
 	return err
@@ -66,7 +93,8 @@ func Lent(a *act.Act, p *peopledb.Patron, lines []loansdb.LoanShown) error {
 
 func recipient(p *peopledb.Patron) *noticesdb.Recipient {
 	return &noticesdb.Recipient{
-		ID: p.ID, LegalName: p.LegalName, PreferredName: p.PreferredName, Email: p.Email, Phone: p.Phone, Address: p.Address,
+		ID: p.ID, LegalName: p.LegalName, PreferredName: p.PreferredName, Email: p.Email, Phone: p.Phone, TextNumber: p.TextNumber,
+		EmailReturned: p.EmailReturned, Language: p.Language, Address: p.Address,
 		PostalCode: p.PostalCode, Town: p.Town, BranchCode: p.BranchCode, Notices: p.Notices, Balance: p.Balance,
 	}
 }
@@ -91,11 +119,11 @@ func tell(a *act.Act, kind plan.Kind, c *noticesdb.Candidate, to *noticesdb.Reci
 		Kind: kind, Plan: code, PatronID: c.PatronID, RecipientID: to.ID, BranchCode: c.BranchCode, LoanID: c.LoanID, HoldID: c.HoldID,
 		DueAt: &a.Now, State: "told", At: a.Now,
 	}
-	way, goes := reach(p, to)
+	way, goes := reach(a, p, to)
 	switch n.Channel = way; way {
 	case person.NotTold:
 		return false, nil
-	case person.ByMail:
+	case person.ByMail, person.ByText:
 		noticesdb.Gather(a.Tx, &n, goes)
 		return true, a.EnqueueIn(time.Duration(a.Network.Settled.Notices.Gather)*time.Minute, GatherArgs{to.ID, way})
 	}

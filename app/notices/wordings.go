@@ -11,61 +11,12 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/problem"
+	"nevrin/core/person"
 	"nevrin/core/plan"
+	"nevrin/core/speech"
+	"nevrin/formats/sms"
 	"nevrin/store/noticesdb"
 )
-
-// usual are the wordings that come with Nevrin, by their codes.
-var usual = map[string]*plan.Wording{
-	plan.Frame: wording("Around every message", "", "{{ network }}: {{ count }}",
-		"Dear {{ name }},\n\n{{ text }}\n{% if owed != \"\" %}You owe {{ owed }}.\n\n{% endif %}"+
-			"{% if page != \"\" %}Renew, and see your account: {{ page }}\n\n{% endif %}"+
-			"{{ branch }}{% if branch_phone != \"\" %}, {{ branch_phone }}{% endif %}"+
-			"{% if branch_address != \"\" %}\n{{ branch_address }}{% endif %}\n{{ network }}\n"),
-	"before_due": wording("Due soon", plan.BeforeDue, "{% if count == \"an item\" %}An item is{% else %}{{ count }} are{% endif %} due soon",
-		"This is due soon:\n\n"+lent),
-	"due_today": wording("Due today", plan.DueToday, "{% if count == \"an item\" %}An item is{% else %}{{ count }} are{% endif %} due today",
-		"This is due today:\n\n"+lent),
-	"overdue": wording("Overdue", plan.Overdue, "Please return {{ count }}",
-		"This is overdue:\n\n"+lent+"\nIf you have already returned it, thank you. Please ignore this message."),
-	"overdue_again": wording("Overdue, again", plan.Overdue, "Overdue: please return {{ count }}",
-		"We have written to you about this before. Other patrons may be waiting for it:\n\n"+lent+
-			"\nPlease return it to any branch, or contact us."),
-	"lost": wording("Lost, with its bill", plan.Lost, "Lost: {{ count }}",
-		"This was not returned and has been marked lost. Its price was added to your account:\n\n"+lent+
-			"\nIf you still have it, please return it: most of the bill is then cancelled."),
-	"hold_ready": wording("Hold ready", plan.HoldReady, "Ready for you: {% if count == \"an item\" %}{{ title }}{% else %}{{ count }}{% endif %}",
-		"This waits for you:\n\n"+shelved),
-	"hold_expiring": wording("Hold about to expire", plan.HoldExpiring, "Waiting for you until {{ until }}",
-		"This still waits for you and will soon be given to others:\n\n"+shelved),
-	"hold_expired": wording("Hold expired", plan.HoldExpired, "Not picked up: {% if count == \"an item\" %}{{ title }}{% else %}{{ count }}{% endif %}",
-		"This was not picked up in time and no longer waits for you:\n\n{% for i in items %}  {{ i.title }}{% if i.author != \"\" %}, {{ i.author }}{% endif %}\n{% endfor %}"),
-	"hold_cancelled": wording("Hold cancelled", plan.HoldCancelled,
-		"Cancelled: {% if count == \"an item\" %}{{ title }}{% else %}{{ count }}{% endif %}",
-		"We cannot fill this hold, and have cancelled it:\n\n{% for i in items %}  {{ i.title }}{% if i.author != \"\" %}, {{ i.author }}{% endif %}\n{% endfor %}"),
-	"card_expiring": wording("Card about to expire", plan.CardExpiring, "Your library card expires on {{ card_until }}",
-		"Your library card expires on {{ card_until }}. Visit any branch to renew it."),
-	"details": wording("Details to confirm", plan.Details, "Are your details still right?",
-		"Please tell us on your next visit, or by an answer to this message, whether your address, telephone number and email address are still the same."),
-	"owed": wording("Charges", plan.Owed, "You owe {{ owed }}",
-		"The charges on your account have reached {{ owed }}. Please pay at any branch."),
-	"receipt": wording("Receipt", plan.Receipt, "Lent to you at {{ branch }}",
-		"This was lent to you today at {{ branch }}:\n\n"+lent),
-}
-
-const (
-	lent = "{% for i in items %}  {{ i.title }}{% if i.author != \"\" %}, {{ i.author }}{% endif %}\n" +
-		"    {{ i.barcode }}, due {{ i.due }} ({{ i.branch }}){% if i.for != \"\" %}, for {{ i.for }}{% endif %}\n{% endfor %}"
-	shelved = "{% for i in items %}  {{ i.title }}{% if i.author != \"\" %}, {{ i.author }}{% endif %}\n" +
-		"    at {{ i.branch }} until {{ i.until }}{% if i.for != \"\" %}, for {{ i.for }}{% endif %}\n{% endfor %}"
-)
-
-func wording(name string, kind plan.Kind, subject, body string) *plan.Wording {
-	return &plan.Wording{Name: name, Kind: kind, Texts: map[string]plan.Text{plan.Language: {Subject: subject, Body: body}}}
-}
-
-// Usual gives the wording that comes with Nevrin under a code; nil where there is none.
-func Usual(code string) *plan.Wording { return usual[code] }
 
 // WordingOf gives the wording of a network under a code; nil where there is none.
 func WordingOf(a *act.Act, code string) *plan.Wording {
@@ -111,12 +62,15 @@ var (
 		{"branch_address", "The branch's address"},
 		{"owed", "What they owe, such as $4.50; empty if nothing"},
 		{"page", "The address of the patrons' own page; empty if there is none"},
-		{"count", "How many items: an item, 3 items"},
+		{"count", "How many items in words: an item, 3 items"},
+		{"number", "How many items, for {% if number == 1 %} … {% endif %}"},
+		{"stop", "In emails that patrons can opt out of: the address to do so; otherwise empty"},
 	}
 	around  = []Field{{"text", "All that the message tells"}}
 	ofItems = []Field{
 		{"title", "The title of the first item"},
 		{"until", "Until when the first one waits on the hold shelf"},
+		{"list", "The first titles, shortened, for text messages"},
 		{"items", "All items, for {% for i in items %} … {% endfor %}"},
 		{"i.title", "The title"}, {"i.author", "The author; empty if unknown"}, {"i.barcode", "The item's number"},
 		{"i.due", "When it is due, or was"}, {"i.until", "Until when it waits on the hold shelf"},
@@ -196,16 +150,32 @@ func CheckWording(w *plan.Wording) error {
 		return problem.From(problem.Invalid, err)
 	}
 	for language, text := range w.Texts {
-		for part, template := range map[string]string{"subject": text.Subject, "text": text.Body} {
-			if _, err := try(template, example(w.Kind)); err != nil {
-				return problem.Newf(problem.Invalid, "The %s (%s): %s", part, language, err)
-			}
+		if !speech.Known(language) {
+			return problem.Newf(problem.Invalid, "Nevrin does not write the language %q. Choose en or fr.", language)
 		}
-		if strings.ContainsAny(text.Subject, "\r\n") {
-			return problem.Newf(problem.Invalid, "The subject (%s) has more than one line. Enter one line.", language)
+		if says := wrongIn(w.Kind, text); says != "" {
+			return problem.Newf(problem.Invalid, "%s: %s", speech.Name(language), says)
 		}
 	}
 	return nil
+}
+
+// wrongIn gives what is wrong with the texts of a wording in a language; empty: nothing.
+func wrongIn(k plan.Kind, text plan.Text) string {
+	for _, part := range []struct{ name, template string }{
+		{"subject", text.Subject}, {"text", text.Body}, {"text message", text.Short}, {"telephone text", text.Spoken},
+	} {
+		if _, err := try(part.template, example(k)); err != nil {
+			return fmt.Sprintf("The %s: %s", part.name, err)
+		}
+	}
+	switch {
+	case text.Subject == "" || text.Body == "":
+		return "Enter a subject and a text."
+	case strings.ContainsAny(text.Subject, "\r\n"):
+		return "The subject has more than one line. Enter one line."
+	}
+	return ""
 }
 
 // try fills a template in. Its error names the line.
@@ -327,6 +297,7 @@ func example(k plan.Kind) map[string]any {
 	with := map[string]any{
 		"name": "Ada Quill", "network": "Orrin Sound Libraries", "branch": "Havenhead", "branch_phone": "555 0100",
 		"branch_address": "1 Quay Street", "owed": "$4.50", "page": "https://library.example/mine", "count": "2 items",
+		"number": 2, "stop": "",
 	}
 	switch sort, ok := plan.SortOf(k); {
 	case !ok:
@@ -335,32 +306,41 @@ func example(k plan.Kind) map[string]any {
 		with["card_until"] = "Tue 20 Oct 2026"
 	default:
 		with["title"], with["until"], with["items"] = item["title"], item["until"], []map[string]any{item, item}
+		with["list"] = "The tide tables, The tide tables"
 	}
 	return with
 }
 
 // Tried is a wording filled in with a case.
 type Tried struct {
-	Subject string `json:"subject"`
-	Body    string `json:"body"`
-	About   string `json:"about" doc:"Whose case it is"`
-	Problem string `json:"problem" doc:"What is wrong with the wording, if anything"`
+	Subject string     `json:"subject"`
+	Body    string     `json:"body"`
+	Short   string     `json:"short" doc:"As a text message, with what stands around it"`
+	Length  sms.Length `json:"length" doc:"Of the text message"`
+	Spoken  string     `json:"spoken" doc:"As it is said on the telephone"`
+	About   string     `json:"about" doc:"Whose case it is"`
+	Problem string     `json:"problem" doc:"What is wrong with the wording, if anything"`
+}
+
+// Trying is a wording that is tried in a language.
+type Trying struct {
+	Kind     plan.Kind `json:"kind" doc:"Empty: the frame"`
+	Language string    `json:"language" maxLength:"2"`
+	Text     plan.Text `json:"text"`
 }
 
 // Try fills a wording in with the last real case of its kind, or an invented one if there is none.
-func Try(a *act.Act, k plan.Kind, text plan.Text) (*Tried, error) {
-	if _, ok := plan.SortOf(k); !ok && k != "" {
-		return nil, problem.Newf(problem.Invalid, "There is no kind of notices %q.", k)
+func Try(a *act.Act, t Trying) (*Tried, error) {
+	if _, ok := plan.SortOf(t.Kind); !ok && t.Kind != "" {
+		return nil, problem.Newf(problem.Invalid, "There is no kind of notices %q.", t.Kind)
 	}
 	out := &Tried{About: "an invented case"}
-	for part, template := range map[string]string{"subject": text.Subject, "text": text.Body} {
-		if _, err := try(template, example(k)); err != nil {
-			out.Problem = fmt.Sprintf("The %s: %s", part, err)
-			return out, nil
-		}
+	if out.Problem = wrongIn(t.Kind, t.Text); out.Problem != "" {
+		return out, nil
 	}
-	with := example(k)
-	told, err := noticesdb.Latest(a.Tx, k)
+	with := example(t.Kind)
+	speaks := Speech(a, t.Language)
+	told, err := noticesdb.Latest(a.Tx, t.Kind)
 	if err != nil {
 		return nil, err
 	}
@@ -369,13 +349,31 @@ func Try(a *act.Act, k plan.Kind, text plan.Text) (*Tried, error) {
 		if err != nil {
 			return nil, err
 		}
-		with, out.About = fieldsOf(a, &people[0], told), nameOf(&people[0])
+		with, out.About = fieldsOf(a, speaks, &people[0], told), nameOf(&people[0])
 	}
-	if out.Subject, err = write(text.Subject, with); err == nil {
-		out.Body, err = write(text.Body, with)
+	wording := &plan.Wording{Kind: t.Kind, Texts: map[string]plan.Text{string(speaks.Language): t.Text}}
+	around := WordingOf(a, plan.Frame)
+	for _, part := range []struct {
+		into   *string
+		text   string
+		around string
+	}{
+		{&out.Subject, t.Text.Subject, ""}, {&out.Body, t.Text.Body, ""},
+		{&out.Short, bodyOf(wording, speaks.Language, person.ByText), bodyOf(around, speaks.Language, person.ByText)},
+		{&out.Spoken, bodyOf(wording, speaks.Language, person.ByPhone), bodyOf(around, speaks.Language, person.ByPhone)},
+	} {
+		says, err := write(part.text, with)
+		if err == nil && part.around != "" && t.Kind != "" {
+			with["text"] = says
+			says, err = write(part.around, with)
+		}
+		if err != nil {
+			out.Problem = err.Error()
+			return out, nil
+		}
+		*part.into = says
 	}
-	if err != nil {
-		out.Problem = err.Error()
-	}
+	out.Short, out.Spoken = oneLine(out.Short), oneLine(out.Spoken)
+	out.Length = sms.Count(out.Short)
 	return out, nil
 }

@@ -41,7 +41,7 @@ func TestWordingsThatCannotBe(t *testing.T) {
 		{"a field that is none", "S", "Dear {{ name }},\n{{ nmae }}", `line 2: there is no field "nmae"`},
 		{"a field that is none, in a condition", "S", "{% if late %}x{% endif %}", `line 1: there is no field "late"`},
 		{"a field of an item that is none", "S", "{% for i in items %}\n{{ i.isbn }}\n{% endfor %}", `line 2: an item has no field "isbn"`},
-		{"in the subject", "{{ titel }}", "Text", `The subject (en): line 1: there is no field "titel"`},
+		{"in the subject", "{{ titel }}", "Text", `English: The subject: line 1: there is no field "titel"`},
 		{"a loop that is not ended", "S", "a\n{% for i in items %}b", "line 2"},
 		{"a tag that is none", "S", "{% repeat %}", `line 1: "repeat" is not possible`},
 		{"braces that are not closed", "S", "{{ name", ""},
@@ -83,7 +83,7 @@ func TestChangedWording(t *testing.T) {
 	assert.Contains(t, letters[0].Body, "Bring Title")
 	testkit.Do(t, w.House, w.boss, func(a *act.Act) (*upkeep.Kept, error) { return upkeep.TakeBack(a, kept.Seen) })
 	tried := testkit.Do(t, w.House, w.boss, func(a *act.Act) (*notices.Tried, error) {
-		return notices.Try(a, plan.Overdue, notices.WordingOf(a, "overdue").In("en"))
+		return notices.Try(a, notices.Trying{Kind: plan.Overdue, Language: "en", Text: notices.WordingOf(a, "overdue").In("en")})
 	})
 	assert.Equal(t, "Please return an item", tried.Subject)
 	assert.Contains(t, tried.About, "Ada", "with the last one who was told")

@@ -8,11 +8,11 @@ import (
 	"time"
 
 	"nevrin/app/act"
-	"nevrin/app/people"
 	"nevrin/core/calendar"
 	"nevrin/core/person"
 	"nevrin/core/plan"
 	"nevrin/core/queue"
+	"nevrin/core/speech"
 	"nevrin/store"
 	"nevrin/store/loansdb"
 	"nevrin/store/noticesdb"
@@ -22,8 +22,9 @@ import (
 // Written is what a message says.
 type Written struct{ Subject, Body string }
 
-// compose writes one message from several notices: a section for each kind and stage, in the plan's wording, within the frame.
-func compose(a *act.Act, to *noticesdb.Recipient, told []noticesdb.Told) (Written, error) {
+// compose writes one message from several notices in the recipient's language: a part for each kind and stage, in the plan's wording, within
+// the frame. Stop is the address at which its recipient can opt out; empty: there is none.
+func compose(a *act.Act, to *noticesdb.Recipient, by person.Way, told []noticesdb.Told, stop string) (Written, error) {
 	type part struct {
 		kind  plan.Kind
 		stage int
@@ -41,32 +42,68 @@ func compose(a *act.Act, to *noticesdb.Recipient, told []noticesdb.Told) (Writte
 	slices.SortStableFunc(parts, func(x, y part) int {
 		return cmp.Or(plan.Order(x.kind)-plan.Order(y.kind), y.stage-x.stage)
 	})
+	speaks := speechOf(a, to)
 	var subject string
 	var texts []string
 	for _, p := range parts {
-		text := wordingFor(a, p.plan, p.kind, p.stage).In(plan.Language)
-		with := fieldsOf(a, to, of[p])
-		one, err := write(text.Subject, with)
+		wording := wordingFor(a, p.plan, p.kind, p.stage)
+		with := fieldsOf(a, speaks, to, of[p])
+		one, err := write(wording.In(speaks.Language).Subject, with)
 		if err != nil {
 			return Written{}, fmt.Errorf("subject of %s: %w", p.plan, err)
 		}
-		says, err := write(text.Body, with)
+		says, err := write(bodyOf(wording, speaks.Language, by), with)
 		if err != nil {
 			return Written{}, fmt.Errorf("text of %s: %w", p.plan, err)
 		}
-		subject, texts = one, append(texts, strings.TrimRight(says, "\n")+"\n")
+		subject, texts = one, append(texts, strings.TrimRight(says, "\n")+ends(by))
 	}
-	frame := WordingOf(a, plan.Frame).In(plan.Language)
-	with := fieldsOf(a, to, told)
-	with["text"] = strings.Join(texts, "\n")
+	frame := WordingOf(a, plan.Frame)
+	with := fieldsOf(a, speaks, to, told)
+	with["text"], with["stop"] = strings.TrimSuffix(strings.Join(texts, ends(by)), " "), stop
 	if len(parts) != 1 {
 		var err error
-		if subject, err = write(frame.Subject, with); err != nil {
+		if subject, err = write(frame.In(speaks.Language).Subject, with); err != nil {
 			return Written{}, fmt.Errorf("subject around a message: %w", err)
 		}
 	}
-	body, err := write(frame.Body, with)
+	body, err := write(bodyOf(frame, speaks.Language, by), with)
+	if by == person.ByText || by == person.ByPhone {
+		body = oneLine(body)
+	}
 	return Written{oneLine(subject), body}, err
+}
+
+// ends is what stands after each part of a message.
+func ends(by person.Way) string {
+	if by == person.ByText || by == person.ByPhone {
+		return " "
+	}
+	return "\n"
+}
+
+// bodyOf gives the template of a wording for a channel. A wording without one for it has the usual one of its kind.
+func bodyOf(w *plan.Wording, l speech.Language, by person.Way) string {
+	text := w.In(l)
+	comes := usual[cmp.Or(string(w.Kind), plan.Frame)].In(l)
+	switch by {
+	case person.ByText:
+		return cmp.Or(text.Short, comes.Short)
+	case person.ByPhone:
+		return cmp.Or(text.Spoken, comes.Spoken)
+	}
+	return text.Body
+}
+
+// speechOf gives the language of somebody's messages: their own if the network has it, otherwise the network's first.
+func speechOf(a *act.Act, to *noticesdb.Recipient) speech.Speech {
+	return Speech(a, to.Language)
+}
+
+// Speech gives the first of some languages that the network has, otherwise the network's first.
+func Speech(a *act.Act, wanted ...string) speech.Speech {
+	of := a.Network.Settled.Notices
+	return speech.New(speech.Choose(of.Languages, wanted...), of.Country, a.Style(), a.Network.Money)
 }
 
 // oneLine joins the lines of a subject: a name in it may contain line breaks.
@@ -83,7 +120,7 @@ func wordingFor(a *act.Act, code string, kind plan.Kind, stage int) *plan.Wordin
 }
 
 // fieldsOf gives the values of a wording's fields.
-func fieldsOf(a *act.Act, to *noticesdb.Recipient, told []noticesdb.Told) map[string]any {
+func fieldsOf(a *act.Act, speaks speech.Speech, to *noticesdb.Recipient, told []noticesdb.Told) map[string]any {
 	branch := to.BranchCode
 	if len(told) > 0 {
 		branch = told[0].BranchCode
@@ -95,40 +132,73 @@ func fieldsOf(a *act.Act, to *noticesdb.Recipient, told []noticesdb.Told) map[st
 	}
 	owed := ""
 	if to.Balance > 0 {
-		owed = a.Network.Money.Say(to.Balance)
-	}
-	count := "an item"
-	if len(told) != 1 {
-		count = calendar.Count(len(told), "item")
+		owed = speaks.Money(to.Balance)
 	}
 	with := map[string]any{
 		"name": nameOf(to), "network": a.Network.Name, "branch": a.Network.BranchName(branch), "branch_phone": phone,
-		"branch_address": row.Address, "owed": owed, "page": a.Network.Settled.Notices.Page, "count": count,
-		"title": "", "until": "", "card_until": "",
+		"branch_address": row.Address, "owed": owed, "page": a.Network.Settled.Notices.Page, "count": countOf(speaks.Language, len(told)),
+		"number": len(told), "title": "", "until": "", "card_until": "", "list": "", "stop": "",
 	}
 	items := make([]map[string]any, len(told))
 	for k := range told {
-		items[k] = itemOf(a, to, &told[k])
+		items[k] = itemOf(a, speaks, to, &told[k])
 	}
 	if len(told) > 0 {
-		with["title"], with["until"] = items[0]["title"], items[0]["until"]
+		with["title"], with["until"], with["list"] = items[0]["title"], items[0]["until"], listOf(speaks.Language, told)
 		if until := store.DateOf(told[0].CardUntil); until != nil {
-			with["card_until"] = a.Network.SayDate(*until)
+			with["card_until"] = speaks.Date(*until)
 		}
 	}
 	with["items"] = items
 	return with
 }
 
-func itemOf(a *act.Act, to *noticesdb.Recipient, n *noticesdb.Told) map[string]any {
+// countOf says a number of items.
+func countOf(l speech.Language, n int) string {
+	switch {
+	case l == speech.French && n == 1:
+		return "un document"
+	case l == speech.French:
+		return fmt.Sprintf("%d documents", n)
+	case n == 1:
+		return "an item"
+	}
+	return calendar.Count(n, "item")
+}
+
+// Titles in a text message are cut to so many characters, and after so many are only counted.
+const (
+	longestTitle = 30
+	mostTitles   = 2
+)
+
+// listOf lists the first titles, shortened.
+func listOf(l speech.Language, told []noticesdb.Told) string {
+	var titles []string
+	for _, n := range told[:min(len(told), mostTitles)] {
+		title := []rune(n.Title)
+		if len(title) > longestTitle {
+			title = append([]rune(strings.TrimSpace(string(title[:longestTitle-2]))), []rune("..")...)
+		}
+		titles = append(titles, string(title))
+	}
+	says := strings.Join(titles, ", ")
+	if more := len(told) - mostTitles; more > 0 {
+		says += map[speech.Language]string{speech.English: " and ", speech.French: " et "}[l] + fmt.Sprint(more) +
+			map[speech.Language]string{speech.English: " more", speech.French: " autres"}[l]
+	}
+	return says
+}
+
+func itemOf(a *act.Act, speaks speech.Speech, to *noticesdb.Recipient, n *noticesdb.Told) map[string]any {
 	due, until, branch := "", "", n.BranchCode
 	if b, err := a.Network.Branch(n.BranchCode); n.LoanID != nil && err == nil {
-		due = loansdb.DueOf(n.NowDate, n.NowAt).Say(b)
+		due = speaks.Due(loansdb.DueOf(n.NowDate, n.NowAt), b)
 	}
 	if n.HoldID != nil {
 		branch = calendar.Code(cmp.Or(string(n.Pickup), string(n.BranchCode)))
 		if day := store.DateOf(n.ShelfUntil); day != nil {
-			until = a.Network.SayDate(*day)
+			until = speaks.Date(*day)
 		}
 	}
 	concerned := ""
@@ -169,14 +239,18 @@ func overtaken(a *act.Act, n *noticesdb.Told) string {
 }
 
 // reach gives the channel and the address for a plan's notices to a recipient.
-func reach(p *plan.Plan, to *noticesdb.Recipient) (person.Way, string) {
-	way := p.Reach(people.Notices(&peopledb.Patron{Notices: to.Notices}), record(to))
+func reach(a *act.Act, p *plan.Plan, to *noticesdb.Recipient) (person.Way, string) {
+	way := p.Reach(person.ReadWays(to.Notices), record(a, to))
 	return way, addressOf(to, way)
 }
 
-// record gives the contact fields of a recipient.
-func record(to *noticesdb.Recipient) *person.Record {
-	return &person.Record{Email: strings.TrimSpace(to.Email), Phone: to.Phone, Address: to.Address}
+// record gives the contact fields of a recipient. Nobody is reached by text messages while none are sent.
+func record(a *act.Act, to *noticesdb.Recipient) *person.Record {
+	r := &person.Record{Email: strings.TrimSpace(to.Email), Phone: to.Phone, Address: to.Address, EmailReturned: to.EmailReturned}
+	if _, off := texter(a); off == On {
+		r.Text = to.TextNumber
+	}
+	return r
 }
 
 // addressOf gives the recipient's address for a channel.
@@ -184,6 +258,8 @@ func addressOf(to *noticesdb.Recipient, way person.Way) string {
 	switch way {
 	case person.ByMail:
 		return strings.TrimSpace(to.Email)
+	case person.ByText:
+		return to.TextNumber
 	case person.ByPhone:
 		return to.Phone
 	case person.ByLetter:

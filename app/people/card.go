@@ -8,6 +8,7 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/lent"
+	"nevrin/app/notices"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
@@ -51,6 +52,7 @@ type Card struct {
 	NoPicture string            `json:"no_picture" doc:"Why none is kept of them; empty: it may be"`
 	Email     string            `json:"email"`
 	Phone     string            `json:"phone"`
+	Text      string            `json:"text" doc:"The number to which text messages go"`
 	Address   string            `json:"address"`
 	Owes      string            `json:"owes"`
 	OwedLimit string            `json:"owed_limit" doc:"Empty: no limit"`
@@ -161,7 +163,7 @@ func show(a *act.Act, facts *deskdb.CardFacts) *Card {
 	c := &Card{
 		ID: p.ID, Card: p.Card, Name: p.Name(), LegalName: p.LegalName, Initials: initials(p.Name()),
 		Class: a.Network.ClassName("patron", p.Class), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
-		Notes: []Note{}, Email: p.Email, Stopped: p.Stopped, Reason: p.StandingReason, MayUse: listed(p.MayUse),
+		Notes: []Note{}, Email: p.Email, Text: p.TextNumber, Stopped: p.Stopped, Reason: p.StandingReason, MayUse: listed(p.MayUse),
 		Pickup: PickupOf(p), Internet: p.Internet, Photo: p.Photo, Picture: pictureOf(a, p), NoPicture: noPhoto(a, p),
 		Missing: []person.Field{}, Phone: p.Phone, Address: p.Address,
 		Household: facts.Household,
@@ -226,6 +228,9 @@ func (c *Card) notes(a *act.Act, facts *deskdb.CardFacts) {
 	r := RecordOf(facts.Patron)
 	if missing := r.Missing(a.Network.Settled.Fields, a.Today()); missing != nil {
 		c.Missing = missing
+	}
+	if facts.Patron.EmailReturned {
+		c.Tells = append(c.Tells, Tell{"note", "Email returned", "Email to this address came back. Ask for the correct one."})
 	}
 	if facts.Patron.MailReturned {
 		c.Tells = append(
@@ -414,6 +419,9 @@ func Extend(a *act.Act, id int64) (*Card, error) {
 		Why:      store.JSON(&trace),
 	}
 	if err := accounts.Put(a, &charge, 0); err != nil {
+		return nil, err
+	}
+	if err := notices.CardExtended(a, p); err != nil {
 		return nil, err
 	}
 	return Open(a, id)

@@ -11,12 +11,12 @@ import (
 
 // Ways are a patron's chosen channels, by kind of notice.
 type Ways struct {
-	HoldReady person.Way `json:"hold_ready" enum:",mail,phone,letter,none" doc:"Empty: by email where there is an address"`
-	Overdue   person.Way `json:"overdue" enum:",mail,phone,letter" doc:"Empty: by email where there is an address"`
+	HoldReady person.Way `json:"hold_ready" enum:",mail,text,phone,letter,none" doc:"Empty: by email where there is an address"`
+	Overdue   person.Way `json:"overdue" enum:",mail,text,phone,letter" doc:"Empty: by email where there is an address"`
 }
 
 func waysOf(p *peopledb.Patron) Ways {
-	w := Notices(p)
+	w := person.ReadWays(p.Notices)
 	return Ways{HoldReady: w[person.HoldReady], Overdue: w[person.Overdue]}
 }
 

@@ -1,7 +1,6 @@
 package people
 
 import (
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -365,9 +364,12 @@ func write(a *act.Act, p *peopledb.Patron, r person.Record) error {
 	if err != nil {
 		return err
 	}
-	wrong := append(r.Check(a.Network.Settled.Fields, guarding, a.Today()), Notices(p).Unreached(&r)...)
+	wrong := append(r.Check(a.Network.Settled.Fields, guarding, a.Today()), person.ReadWays(p.Notices).Unreached(&r)...)
 	if r.Class != p.Class && !isOffered(a, r.Class) {
 		wrong = append(wrong, person.Wrong{Field: "class", Says: "Choose a patron class that is offered here."})
+	}
+	if r.Language != p.Language && r.Language != "" && !slices.Contains(a.Network.Settled.Notices.Languages, r.Language) {
+		wrong = append(wrong, person.Wrong{Field: "language", Says: "Choose a language that the network has."})
 	}
 	if _, err := a.Network.OpenBranch(r.Branch); err != nil && (r.Branch != p.BranchCode || r.Branch == "") {
 		wrong = append(wrong, person.Wrong{Field: "branch", Says: fmt.Sprintf("Choose an open branch; found %q.", r.Branch)})
@@ -402,7 +404,7 @@ func Put(p *peopledb.Patron, r person.Record) {
 	p.Class, p.BranchCode, p.Email, p.Phone, p.OtherPhones, p.TextNumber = r.Class, r.Branch, r.Email, r.Phone,
 		r.OtherPhones, r.Text
 	p.Address, p.PostalCode, p.Town, p.HomeAddress = r.Address, r.PostalCode, r.Town, r.HomeAddress
-	p.MailReturned, p.InArea = r.MailReturned, r.InArea
+	p.MailReturned, p.InArea, p.EmailReturned, p.Language = r.MailReturned, r.InArea, r.EmailReturned, r.Language
 	p.GuardianID, p.GuardianName, p.AnswersForAll = act.OrNil(r.Guardian), r.GuardianName, r.AnswersForAll
 	p.HouseholdID = act.OrNil(r.Household)
 	p.Identity, p.IdentityTwo, p.IdentityNumber, p.IdentityGuardian = r.Identity, r.IdentityTwo, r.IdentityNumber,
@@ -422,15 +424,6 @@ func offersMark(a *act.Act, name string) bool {
 	return slices.ContainsFunc(a.Network.Choices, func(c networkdb.Choice) bool {
 		return c.List == "mark" && c.Name == name && !c.Retired
 	})
-}
-
-// Notices are a patron's chosen channels, by kind of notice.
-func Notices(p *peopledb.Patron) person.Ways {
-	ways := person.Ways{}
-	if len(p.Notices) > 0 {
-		_ = json.Unmarshal(p.Notices, &ways) // what is kept has been checked
-	}
-	return ways
 }
 
 // wrongly is all that is wrong with a record, in sentences, each with the name of its field before it.
@@ -500,7 +493,8 @@ func RecordOf(p *peopledb.Patron) person.Record {
 		LegalName: p.LegalName, PreferredName: p.PreferredName, ShelfName: p.ShelfName, Institution: p.Institution,
 		Born: store.DateOf(p.Born), Class: p.Class, Branch: p.BranchCode, Card: p.Card, CardUntil: store.DateOf(p.CardUntil),
 		Email: p.Email, Phone: p.Phone, OtherPhones: p.OtherPhones, Text: p.TextNumber, Address: p.Address,
-		PostalCode: p.PostalCode, Town: p.Town, HomeAddress: p.HomeAddress, MailReturned: p.MailReturned,
+		PostalCode: p.PostalCode, Town: p.Town, HomeAddress: p.HomeAddress, MailReturned: p.MailReturned, EmailReturned: p.EmailReturned,
+		Language:     p.Language,
 		InArea:       p.InArea,
 		GuardianName: p.GuardianName, AnswersForAll: p.AnswersForAll, Identity: p.Identity, IdentityTwo: p.IdentityTwo,
 		IdentityNumber: p.IdentityNumber, OfGuardian: p.IdentityGuardian, School: p.School, SchoolYear: p.SchoolYear,
@@ -542,6 +536,7 @@ func Change(a *act.Act, id int64, c Changing) (*Written, error) {
 	was := *p
 	r := c.Record
 	r.Tidy()
+	r.Replaces(RecordOf(&was))
 	if err := write(a, p, r); err != nil {
 		return nil, err
 	}
@@ -572,7 +567,7 @@ func changed(was, is person.Record) []string {
 		"class":    was.Class != is.Class,
 		"branches": was.Branch != is.Branch || was.Pickup != is.Pickup,
 		"card":     fmt.Sprint(was.CardUntil) != fmt.Sprint(is.CardUntil),
-		"mail":     was.Email != is.Email,
+		"mail":     was.Email != is.Email || was.EmailReturned != is.EmailReturned,
 		"phones":   was.Phone != is.Phone || was.Text != is.Text || !slices.Equal(was.OtherPhones, is.OtherPhones),
 		"address": was.Address != is.Address || was.PostalCode != is.PostalCode || was.Town != is.Town ||
 			was.HomeAddress != is.HomeAddress || was.MailReturned != is.MailReturned,
@@ -581,7 +576,7 @@ func changed(was, is person.Record) []string {
 		"identity": was.Identity != is.Identity || was.IdentityTwo != is.IdentityTwo ||
 			was.IdentityNumber != is.IdentityNumber || was.OfGuardian != is.OfGuardian,
 		"school": was.School != is.School || was.SchoolYear != is.SchoolYear,
-		"others": !slices.Equal(was.MayUse, is.MayUse) || !slices.Equal(was.Marks, is.Marks),
+		"others": !slices.Equal(was.MayUse, is.MayUse) || !slices.Equal(was.Marks, is.Marks) || was.Language != is.Language,
 	} {
 		if differs {
 			out = append(out, name)

@@ -14,6 +14,7 @@ import (
 	"nevrin/app/holds"
 	"nevrin/app/keeping"
 	"nevrin/app/merging"
+	"nevrin/app/notices"
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
@@ -109,6 +110,9 @@ func Come(a *act.Act, r person.Record, pin string) (*Taken, error) {
 			if err := people.FirstPIN(a, p, pin); err != nil {
 				return nil, err
 			}
+		}
+		if err := notices.SignedUp(a, p); err != nil {
+			return nil, err
 		}
 	}
 	if err := peopledb.AddSignUp(a.Tx, &s); err != nil {

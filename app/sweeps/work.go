@@ -15,11 +15,14 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/holds"
 	"nevrin/app/jobs"
+	"nevrin/app/notices"
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/circulation"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
+	"nevrin/store/deskdb"
 	"nevrin/store/loansdb"
 	"nevrin/store/sweepsdb"
 )
@@ -153,8 +156,12 @@ func do(ctx context.Context, h *act.House, s *sweepsdb.Sweep, lines []sweepsdb.L
 			return false, nil
 		})
 		if p := problem.Of(err); p != nil {
+			failed := err
 			_, err = act.Do(ctx, h, act.Machine, "", nil, func(a *act.Act) (bool, error) {
 				sweepsdb.LineStays(a.Tx, l.ID, forward, p.Text)
+				if errors.As(failed, new(awaited)) {
+					return true, tellRefused(a, *l.LoanID)
+				}
 				return true, nil
 			})
 		}
@@ -189,6 +196,9 @@ func apply(a *act.Act, c *Change, l *sweepsdb.Line) error {
 		if err != nil {
 			return err
 		}
+		if r.Decided.By == circulation.Awaited {
+			return awaited{problem.New(problem.Refused, r.Text)}
+		}
 		if !r.OK {
 			return problem.New(problem.Refused, r.Text)
 		}
@@ -217,6 +227,20 @@ func apply(a *act.Act, c *Change, l *sweepsdb.Line) error {
 		return reclass(a, l, l.TextBefore, l.TextAfter)
 	}
 	return repick(a, l, l.TextBefore, l.TextAfter)
+}
+
+// awaited is the refusal of a renewal since somebody waits.
+type awaited struct{ error }
+
+func (a awaited) Unwrap() error { return a.error }
+
+// tellRefused tells a patron that their loan was not renewed, since somebody waits for it.
+func tellRefused(a *act.Act, id int64) error {
+	facts, l, err := deskdb.LoanFacts(a.Tx, id)
+	if err != nil || l == nil || facts.Loan == nil || facts.Loan.ID != id {
+		return err
+	}
+	return notices.RenewalRefused(a, facts.Loan, facts.Item)
 }
 
 // takeBack undoes one line.

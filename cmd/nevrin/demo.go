@@ -97,8 +97,10 @@ type surroundings struct {
 	libraries *standin.Partners
 	pads      *standin.Pads
 
-	smtp, mailbox, outside, records, pad, terminals string
-	cards                                           []string // where the terminals take payments
+	smtp, mailbox, outside, records, pad, terminals, phones string
+
+	mail  *standin.Mail
+	cards []string // where the terminals take payments
 }
 
 // surround starts the stand-ins, which end with the context.
@@ -116,7 +118,7 @@ func surround(ctx context.Context, folder string) (*surroundings, error) {
 		return nil, err
 	}
 	s := &surroundings{libraries: standin.NewPartners(), pads: standin.NewPads()}
-	var lines [6]net.Listener
+	var lines [7]net.Listener
 	at := make([]net.Listener, len(names))
 	for k := range len(lines) + len(at) {
 		l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -133,7 +135,9 @@ func surround(ctx context.Context, folder string) (*surroundings, error) {
 	address := func(l net.Listener) string { return "http://" + l.Addr().String() + "/" }
 	s.smtp, s.mailbox, s.outside = lines[0].Addr().String(), address(lines[1]), address(lines[2])
 	s.records, s.pad, s.terminals = address(lines[3]), lines[4].Addr().String(), address(lines[5])
+	s.phones, s.mail = address(lines[6]), mail
 	go mail.Serve(ctx, lines[0], lines[1])
+	go standin.NewPhones().Serve(ctx, lines[6])
 	go s.libraries.Serve(ctx, lines[2])
 	go standin.NewRecords().Serve(ctx, lines[3])
 	go s.pads.Serve(ctx, lines[4])
@@ -143,7 +147,8 @@ func surround(ctx context.Context, folder string) (*surroundings, error) {
 
 // tell says to the program where its stand-ins are.
 func (s *surroundings) tell(of *settings, options *server.Options) {
-	of.mail = s.smtp
+	of.mail, of.texts, of.reports = s.smtp, s.phones+"messaging/v1", standin.ReportsSecret
+	options.Reports, options.Phones = of.reports, s.phones
 	options.Mailbox, options.Outside, options.Records, options.Terminals = s.mailbox, s.outside, s.records, s.terminals
 }
 
@@ -159,6 +164,7 @@ func (s *surroundings) prepare(ctx context.Context, db *store.Store, address str
 		return err
 	}
 	s.libraries.Reach("http://" + address + "/iso18626/")
+	s.mail.Reach("http://" + address + "/mail-reports")
 	if err := interlibrarydb.PartnersAt(ctx, db, s.outside); err != nil {
 		return err
 	}

@@ -41,6 +41,7 @@ import (
 	"nevrin/app/upkeep"
 	"nevrin/core/door"
 	"nevrin/core/expect"
+	"nevrin/formats/sms"
 	"nevrin/server"
 	"nevrin/store"
 	"nevrin/store/accountsdb"
@@ -56,6 +57,8 @@ type settings struct {
 	database string // DATABASE_URL
 	listen   string // NEVRIN_LISTEN
 	mail     string // NEVRIN_SMTP, as outside.ParseMailServer reads it; empty: mail is off
+	texts    string // NEVRIN_TEXTS, as sms.ParseGateway reads it; empty: no text messages are sent
+	reports  string // NEVRIN_MAIL_REPORTS: the secret with which mail servers report what came back; empty: nobody can
 	inside   string // NEVRIN_INSIDE: where figures and the description are served; empty: nowhere
 	plain    bool   // NEVRIN_TLS=0: without TLS, for a station that is the server itself
 	proxies  string // NEVRIN_PROXIES: addresses of proxies, with commas
@@ -67,6 +70,7 @@ type settings struct {
 func fromEnvironment() (settings, error) {
 	or := func(key, other string) string { return pick(os.Getenv(key) != "", os.Getenv(key), other) }
 	s := settings{strings.TrimSpace(os.Getenv("DATABASE_URL")), or("NEVRIN_LISTEN", "127.0.0.1:8080"), os.Getenv("NEVRIN_SMTP"),
+		os.Getenv("NEVRIN_TEXTS"), os.Getenv("NEVRIN_MAIL_REPORTS"),
 		os.Getenv("NEVRIN_INSIDE"), os.Getenv("NEVRIN_TLS") == "0",
 		os.Getenv("NEVRIN_PROXIES"), os.Getenv("NEVRIN_REQUESTS_PER_MINUTE"), os.Getenv("NEVRIN_KEYS"), false}
 	if s.database == "" {
@@ -94,7 +98,7 @@ func namesHost(address string) error {
 
 // options are what the environment says of the server.
 func (s settings) options() (server.Options, error) {
-	o := server.Options{Plain: s.plain}
+	o := server.Options{Plain: s.plain, Reports: s.reports}
 	for text := range strings.FieldsFuncSeq(s.proxies, func(r rune) bool { return r == ',' || r == ' ' }) {
 		if !strings.Contains(text, "/") {
 			text += pick(strings.Contains(text, ":"), "/128", "/32")
@@ -336,7 +340,11 @@ func run(
 	if post.Off() {
 		log.Warn("NEVRIN_SMTP is not set: email waits and is not sent")
 	}
-	house := &act.House{Store: db, Live: live.New(db), Keys: keys, Outside: outside.Reach{Loopback: s.demo}, Mail: post}
+	texts, err := sms.ParseGateway(s.texts)
+	if err != nil {
+		return fmt.Errorf("NEVRIN_TEXTS: %w", err)
+	}
+	house := &act.House{Texts: texts, Store: db, Live: live.New(db), Keys: keys, Outside: outside.Reach{Loopback: s.demo}, Mail: post}
 	go house.Live.Run(ctx)
 	if err := start(ctx, log, house, s, prepare, listener.Addr().String()); errors.Is(err, context.Canceled) {
 		return nil // told to stop before it was ready
@@ -361,6 +369,9 @@ func run(
 	fmt.Println("Nevrin is at http://" + listener.Addr().String() + "/")
 	if options.Terminals != "" {
 		fmt.Println("Card terminals of the demo are at " + options.Terminals)
+	}
+	if options.Phones != "" {
+		fmt.Println("Phones of the demo are at " + options.Phones)
 	}
 	if options.Mailbox != "" {
 		fmt.Println("Mail of the demo is at " + options.Mailbox)
@@ -406,6 +417,7 @@ func start(
 	river.AddWorker(workers, &notices.Reclaimer{House: house})
 	river.AddWorker(workers, &notices.Gatherer{House: house})
 	river.AddWorker(workers, &notices.Composer{House: house})
+	river.AddWorker(workers, &notices.Asker{House: house})
 	river.AddWorker(workers, &night.Worker{House: house})
 	river.AddWorker(workers, &partners.Sender{House: house})
 	river.AddWorker(workers, &rules.Rehearser{House: house})
@@ -442,6 +454,7 @@ func start(
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: 4},
 			night.Queue:        {MaxWorkers: 1},
+			notices.Queue:      {MaxWorkers: 4},
 			jobs.LongQueue:     {MaxWorkers: 2},
 			terminals.Queue:    {MaxWorkers: 100, FetchPollInterval: 200 * time.Millisecond},
 		},
@@ -498,6 +511,11 @@ func periodic() []*river.PeriodicJob {
 		river.NewPeriodicJob(
 			river.PeriodicInterval(20*time.Second),
 			func() (river.JobArgs, *river.InsertOpts) { return calendars.LeftArgs{}, nil },
+			&river.PeriodicJobOpts{RunOnStart: true},
+		),
+		river.NewPeriodicJob(
+			river.PeriodicInterval(20*time.Second),
+			func() (river.JobArgs, *river.InsertOpts) { return notices.AskArgs{}, nil },
 			&river.PeriodicJobOpts{RunOnStart: true},
 		),
 		river.NewPeriodicJob(

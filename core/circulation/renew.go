@@ -22,6 +22,9 @@ type Renewing struct {
 	Now      time.Time
 }
 
+// Interlibrary is the material class of what other libraries lend.
+const Interlibrary = "interlibrary"
+
 // Refusal is a reason not to renew a loan.
 type Refusal string
 

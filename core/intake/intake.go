@@ -94,6 +94,8 @@ var fields = map[Kind][]Field{
 		{"town", "Town", Text, false, []string{"city", "place"}},
 		{"home_address", "Home address, if different", Text, false, nil},
 		{"mail_returned", "Letters were returned", YesNo, false, nil},
+		{"email_returned", "Emails were returned", YesNo, false, nil},
+		{"language", "Language of messages", Text, false, nil},
 		{"in_area", "Lives in our area", YesNo, false, nil},
 		{"household", "Household key", Text, false, []string{"family number"}},
 		{"answers_for_all", "Main contact of the household", YesNo, false, nil},

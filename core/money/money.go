@@ -104,10 +104,7 @@ func (c Currency) Say(a Amount) string {
 	if a < 0 {
 		minus, a = "-", -a
 	}
-	sign := c.Code
-	if unit, err := currency.ParseISO(c.Code); err == nil {
-		sign = english.Sprint(currency.NarrowSymbol(unit))
-	}
+	sign := c.Sign()
 	if last, _ := utf8.DecodeLastRuneInString(sign); unicode.IsLetter(last) {
 		sign += "\u00a0"
 	}
@@ -119,6 +116,15 @@ func (c Currency) Say(a Amount) string {
 		part = "." + part
 	}
 	return minus + sign + whole + part
+}
+
+// Sign gives the currency's sign, or its code if it has none.
+func (c Currency) Sign() string {
+	unit, err := currency.ParseISO(c.Code)
+	if err != nil {
+		return c.Code
+	}
+	return english.Sprint(currency.NarrowSymbol(unit))
 }
 
 var english = message.NewPrinter(language.English)

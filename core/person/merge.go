@@ -74,6 +74,7 @@ var fillings = []filling{
 		},
 		func(r *Record) { r.Address, r.PostalCode, r.Town = "", "", "" },
 	},
+	text("language", func(r *Record) *string { return &r.Language }),
 	text("home_address", func(r *Record) *string { return &r.HomeAddress }),
 	{
 		Guardian, func(r *Record) bool { return r.Guardian == 0 && r.GuardianName == "" },

@@ -87,7 +87,7 @@ func TestFillNeverOverwritesAndIsTakenOutAgain(t *testing.T) {
 func TestFillKnowsEveryField(t *testing.T) {
 	left := map[string]bool{
 		"LegalName": true, "ShelfName": true, "Institution": true, "Class": true, "Branch": true, "Card": true,
-		"CardUntil": true, "OtherPhones": true, "MailReturned": true, "InArea": true, "OfGuardian": true, "AnswersForAll": true,
+		"CardUntil": true, "OtherPhones": true, "MailReturned": true, "EmailReturned": true, "InArea": true, "OfGuardian": true, "AnswersForAll": true,
 		"Pickup": true, // settled, or never empty, in the record that stays
 	}
 	born := calendar.MakeDate(1990, 5, 17)

@@ -1,6 +1,7 @@
 package person
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -15,27 +16,28 @@ const (
 	Overdue   Notice = "overdue"
 )
 
-// Way is a channel for notices: email, phone or letter.
+// Way is a channel for notices: email, text message, phone or letter.
 type Way string
 
 // The ways. What is told by phone or letter waits in a list for who calls or prints.
 const (
 	ByMail   Way = "mail"
+	ByText   Way = "text"
 	ByPhone  Way = "phone"
 	ByLetter Way = "letter"
 	NotTold  Way = "none"
 )
 
 // SayWay names the ways for people.
-var SayWay = map[Way]string{ByMail: "email", ByPhone: "phone", ByLetter: "letter"}
+var SayWay = map[Way]string{ByMail: "email", ByText: "text message", ByPhone: "phone", ByLetter: "letter"}
 
 // Ways are the channels a patron has chosen, by kind of notice. What they have not chosen goes as the plan of the notice has it.
 type Ways map[Notice]Way
 
 // kinds are which ways a kind of notice can go: what is overdue is told to everybody.
 var kinds = map[Notice][]Way{
-	HoldReady: {ByMail, ByPhone, ByLetter, NotTold},
-	Overdue:   {ByMail, ByPhone, ByLetter},
+	HoldReady: {ByMail, ByText, ByPhone, ByLetter, NotTold},
+	Overdue:   {ByMail, ByText, ByPhone, ByLetter},
 }
 
 // addresses are what each way needs of a record.
@@ -45,6 +47,7 @@ var addresses = map[Way]struct {
 	has   func(*Record) bool
 }{
 	ByMail:   {Email, "email address", func(r *Record) bool { return r.Email != "" }},
+	ByText:   {Text, "number for text messages", func(r *Record) bool { return r.Text != "" }},
 	ByPhone:  {Phone, "phone number", func(r *Record) bool { return r.Phone != "" }},
 	ByLetter: {Address, "postal address", func(r *Record) bool { return r.Address != "" }},
 }
@@ -70,7 +73,7 @@ func (w Ways) Check(r *Record) []Wrong {
 // Unreached tells what a record would have to have, since notices go there, and has not: the field, in a sentence.
 func (w Ways) Unreached(r *Record) []Wrong {
 	var out []Wrong
-	for _, way := range []Way{ByLetter, ByMail, ByPhone} {
+	for _, way := range []Way{ByLetter, ByMail, ByText, ByPhone} {
 		uses := slices.ContainsFunc([]Notice{HoldReady, Overdue}, func(n Notice) bool { return w[n] == way })
 		if a := addresses[way]; uses && !a.has(r) {
 			out = append(out, Wrong{a.field, "Notices are sent there. Choose another way first, or enter one."})
@@ -79,8 +82,24 @@ func (w Ways) Unreached(r *Record) []Wrong {
 	return out
 }
 
-// Reaches tells whether somebody can be told by a way: their record has what it needs.
+// ReadWays reads the channels that somebody has chosen, as they are stored.
+func ReadWays(data []byte) Ways {
+	ways := Ways{}
+	if len(data) > 0 {
+		_ = json.Unmarshal(data, &ways) // what is kept has been checked
+	}
+	return ways
+}
+
+// Replaces forgets about a record's email what holds no more when it replaces an earlier one: to a new address nothing has come back yet.
+func (r *Record) Replaces(was Record) {
+	if r.Email != was.Email {
+		r.EmailReturned = false
+	}
+}
+
+// Reaches tells whether somebody can be told by a way: their record has what it needs, and email to them has not come back.
 func (w Way) Reaches(r *Record) bool {
 	a, known := addresses[w]
-	return known && a.has(r)
+	return known && a.has(r) && (w != ByMail || !r.EmailReturned)
 }

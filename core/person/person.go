@@ -150,6 +150,8 @@ type Record struct {
 	Town           string         `json:"town" maxLength:"100"`
 	HomeAddress    string         `json:"home_address" maxLength:"400" doc:"Home address, if different"`
 	MailReturned   bool           `json:"mail_returned" doc:"Post to this address has come back"`
+	EmailReturned  bool           `json:"email_returned" doc:"Email to this address has come back"`
+	Language       string         `json:"language" maxLength:"2" doc:"Of messages, a code of ISO 639-1; empty: the network's first"`
 	InArea         *bool          `json:"in_area,omitempty" doc:"Lives inside our area"`
 	Guardian       int64          `json:"guardian" doc:"The patron who answers for a minor; 0: none"`
 	GuardianName   string         `json:"guardian_name" maxLength:"200" doc:"Who answers for a minor and is no patron"`

@@ -15,7 +15,7 @@ func TestPeopleWriteOfThemselvesWhatIsShown(t *testing.T) {
 	sent := Record{
 		LegalName: " Ida  Voss ", PreferredName: "Ida", ShelfName: "x", Institution: true, Born: &born, Class: "staff", Branch: "HVH",
 		Card: "1", CardUntil: &born, Email: "ida@mail.example", Phone: "555 0101", OtherPhones: []string{"555 0102"}, Text: "555",
-		Address: "4 Mill Lane", PostalCode: "a1", Town: "Norvale", HomeAddress: "x", MailReturned: true, InArea: &yes, Guardian: 7,
+		Address: "4 Mill Lane", PostalCode: "a1", Town: "Norvale", HomeAddress: "x", MailReturned: true, EmailReturned: true, Language: "fr", InArea: &yes, Guardian: 7,
 		GuardianName: "Sam Voss", Household: 9, AnswersForAll: true, Identity: "x", IdentityTwo: "x", IdentityNumber: "x",
 		OfGuardian: true, School: "x", SchoolYear: "5", Pickup: "HVH", MayUse: []string{"x"}, Marks: []string{"x"},
 	}

@@ -42,13 +42,18 @@ func First(way person.Way, address string) After {
 // 4.5.4.1, has it.
 const MostTries = 1150
 
+// Codes from Permanent on are permanent refusals, others may pass (RFC 5321, 4.2.1).
+const (
+	Temporary = 450
+	Permanent = 500
+)
+
 // Ends tells what becomes of the message.
 func (a Attempt) Ends() After {
-	const permanent = 500 // from here on a refusal is permanent (RFC 5321, 4.2.1)
 	switch {
 	case a.Delivered:
 		return Sent
-	case a.BadAddress, a.OfMessage && a.Code >= permanent:
+	case a.BadAddress, a.OfMessage && a.Code >= Permanent:
 		return Refused
 	case a.AllSent && a.Code == 0:
 		return Unclear

@@ -26,6 +26,11 @@ const (
 	Details       Kind = "details"
 	Owed          Kind = "owed"
 	Receipt       Kind = "receipt"
+
+	IllArrived     Kind = "ill_arrived" // what another library lends to a patron
+	RenewalRefused Kind = "renewal_refused"
+	Membership     Kind = "membership" // a card was renewed
+	SignUp         Kind = "sign_up"    // somebody has registered online
 )
 
 // About is what a notice is about.
@@ -40,7 +45,7 @@ const (
 
 // Sort describes a kind.
 type Sort struct {
-	Kind    Kind          `json:"kind" enum:"before_due,due_today,overdue,lost,hold_ready,hold_expiring,hold_expired,hold_cancelled,card_expiring,details,owed,receipt"`
+	Kind    Kind          `json:"kind" enum:"before_due,due_today,overdue,lost,hold_ready,hold_expiring,hold_expired,hold_cancelled,card_expiring,details,owed,receipt,ill_arrived,renewal_refused,membership,sign_up"`
 	Name    string        `json:"name"`
 	Says    string        `json:"says" doc:"What it tells, in a sentence"`
 	About   About         `json:"about" enum:"loan,hold,patron"`
@@ -53,15 +58,19 @@ type Sort struct {
 // Sorts are all kinds, in their order within a message.
 var Sorts = []Sort{
 	{HoldReady, "Hold ready", "Something waits on the hold shelf.", AboutHold, false, "", false, person.HoldReady},
+	{IllArrived, "Interlibrary loan arrived", "Something from another library waits on the hold shelf. If this is off, it is told as a ready hold.", AboutHold, false, "", false, person.HoldReady},
 	{HoldExpiring, "Hold about to expire", "It will soon leave the hold shelf.", AboutHold, true, "before", false, person.HoldReady},
 	{HoldExpired, "Hold expired", "It was not picked up in time.", AboutHold, false, "", false, person.HoldReady},
 	{HoldCancelled, "Hold cancelled", "Staff cancelled a hold.", AboutHold, false, "", false, person.HoldReady},
 	{BeforeDue, "Due soon", "A loan is due in a few days.", AboutLoan, true, "before", false, person.Overdue},
 	{DueToday, "Due today", "A loan is due today.", AboutLoan, true, "", false, person.Overdue},
 	{Overdue, "Overdue", "A loan is late; in one stage or more.", AboutLoan, true, "after", false, person.Overdue},
+	{RenewalRefused, "Renewal refused", "A loan was not renewed in a batch, since somebody waits for it.", AboutLoan, false, "", false, person.Overdue},
 	{Lost, "Lost, with its bill", "A loan was marked lost and billed.", AboutLoan, true, "", false, person.Overdue},
 	{Owed, "Charges", "Charges have reached a sum.", AboutPatron, true, "", true, person.Overdue},
 	{CardExpiring, "Card about to expire", "The card soon runs out.", AboutPatron, true, "before", false, person.Overdue},
+	{Membership, "Membership renewed", "A card was renewed.", AboutPatron, false, "", false, person.Overdue},
+	{SignUp, "Sign-up received", "Somebody registered online and got a temporary card.", AboutPatron, false, "", false, person.Overdue},
 	{Details, "Details to confirm", "The details on record have not been confirmed for long.", AboutPatron, true, "", false, person.Overdue},
 	{Receipt, "Receipt", "What was lent just now.", AboutLoan, false, "", false, ""},
 }

@@ -14,7 +14,7 @@ import (
 // Plan says who gets notices of a kind, when, by which channels and in which wording. The first active plan of a kind that fits is used.
 type Plan struct {
 	Name     string        `json:"name" minLength:"1" maxLength:"80"`
-	Kind     Kind          `json:"kind" enum:"before_due,due_today,overdue,lost,hold_ready,hold_expiring,hold_expired,hold_cancelled,card_expiring,details,owed,receipt"`
+	Kind     Kind          `json:"kind" enum:"before_due,due_today,overdue,lost,hold_ready,hold_expiring,hold_expired,hold_cancelled,card_expiring,details,owed,receipt,ill_arrived,renewal_refused,membership,sign_up"`
 	Active   bool          `json:"active"`
 	Position int           `json:"position" minimum:"0" maximum:"10000" doc:"Plans of a kind are tried in this order, lowest first"`
 	Trusted  bool          `json:"trusted" doc:"Runs are sent automatically while their numbers are as usual"`
@@ -22,7 +22,7 @@ type Plan struct {
 	OpenDays bool          `json:"open_days" doc:"Only days on which the branch is open count"`
 	Sum      *money.Amount `json:"sum,omitempty" minimum:"1" maximum:"100000000" doc:"For charges: the minimum sum, in minor units"`
 	To       To            `json:"to" enum:"patron,guardian,household,adult"`
-	Ways     []person.Way  `json:"ways" minItems:"1" maxItems:"3" nullable:"false" enum:"mail,phone,letter" doc:"Tried in this order if the patron has chosen none"`
+	Ways     []person.Way  `json:"ways" minItems:"1" maxItems:"4" nullable:"false" enum:"mail,text,phone,letter" doc:"Tried in this order if the patron has chosen none"`
 	For      Scope         `json:"for"`
 }
 
@@ -157,7 +157,7 @@ func (p *Plan) Check() error {
 }
 
 // Ways are the channels of notices.
-var Ways = []person.Way{person.ByMail, person.ByPhone, person.ByLetter}
+var Ways = []person.Way{person.ByMail, person.ByText, person.ByPhone, person.ByLetter}
 
 // Reach gives the channel for a recipient: the one they have chosen if it reaches them, otherwise the first of the plan that does; empty
 // if none does. NotTold if they have opted out and may.

@@ -59,7 +59,7 @@ type Case struct {
 func (c *Case) Overtaken(p *Plan) string {
 	sort, _ := SortOf(c.Kind)
 	switch {
-	case c.Kind == Receipt || c.Kind == HoldExpired || c.Kind == HoldCancelled: // what has happened, has
+	case slices.Contains([]Kind{Receipt, HoldExpired, HoldCancelled, Membership, SignUp}, c.Kind): // what has happened, has
 	case sort.About == AboutLoan && c.Returned:
 		return "Returned in the meantime"
 	case c.Kind != Lost && sort.About == AboutLoan && c.Lost:

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"nevrin/core/expect"
+	"nevrin/core/speech"
 )
 
 // Wording is the text of a kind of notice, by language.
@@ -14,10 +15,12 @@ type Wording struct {
 	Texts map[string]Text `json:"texts" doc:"By language, a code of ISO 639-1"`
 }
 
-// Text is a wording in one language, as Liquid templates.
+// Text is a wording in one language, as Liquid templates. Short and Spoken may be empty: then the usual ones of the kind are used.
 type Text struct {
 	Subject string `json:"subject" maxLength:"300"`
-	Body    string `json:"body" maxLength:"10000"`
+	Body    string `json:"body" maxLength:"10000" doc:"Of emails and letters"`
+	Short   string `json:"short" maxLength:"1000" doc:"Of text messages"`
+	Spoken  string `json:"spoken" maxLength:"2000" doc:"What is said on the telephone"`
 }
 
 // Frame is the code of the wording around all notices of a message: greeting and closing.
@@ -27,8 +30,8 @@ const Frame = "frame"
 const Language = "en"
 
 // In gives the text in a language, or in Language if there is none.
-func (w *Wording) In(language string) Text {
-	if t, ok := w.Texts[language]; ok {
+func (w *Wording) In(language speech.Language) Text {
+	if t, ok := w.Texts[string(language)]; ok {
 		return t
 	}
 	return w.Texts[Language]

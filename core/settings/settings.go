@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -18,6 +19,7 @@ import (
 	"nevrin/core/plan"
 	"nevrin/core/queue"
 	"nevrin/core/role"
+	"nevrin/core/speech"
 )
 
 // Settings are all of it. What a network has not settled is as in Usual.
@@ -97,6 +99,11 @@ type Notices struct {
 	Hours  plan.Hours `json:"hours" doc:"Messages leave between these times alone"`
 	Gather int        `json:"gather_minutes" minimum:"0" maximum:"240" doc:"What somebody is told as it happens waits so long for more, so that it is one message"`
 	Page   string     `json:"page" maxLength:"300" doc:"The address of the patrons' own page, as messages name it; empty: they name none"`
+
+	PerMinute  int      `json:"per_minute" minimum:"0" maximum:"100000" doc:"Each copy of the program sends at most so many emails and text messages a minute; 0: without limit"`
+	TextSender string   `json:"text_sender" maxLength:"20" doc:"The number or name that text messages come from; empty: none are sent"`
+	Country    string   `json:"country" maxLength:"2" doc:"Of telephone numbers that name none, a code of ISO 3166-1; empty: numbers for text messages must begin with + and the country"`
+	Languages  []string `json:"languages" minItems:"1" maxItems:"10" nullable:"false" doc:"In which patrons are written to and see their own pages, codes of ISO 639-1; the first is used where a patron has chosen none"`
 }
 
 // check tells what is wrong with it.
@@ -107,8 +114,27 @@ func (n Notices) check() error {
 	if at, err := url.Parse(n.Page); n.Page != "" && (err != nil || at.Host == "" || at.Scheme != "https" && at.Scheme != "http") {
 		return expect.Errorf("one that begins with https:// or http:// and names a host", "the address %q for the patrons' page", n.Page)
 	}
+	if n.PerMinute < 0 {
+		return expect.Errorf("0 or more", "%d messages a minute", n.PerMinute)
+	}
+	if n.Country != "" && !isCountry.MatchString(n.Country) {
+		return expect.Errorf("a code of ISO 3166-1 such as CA", "the country %q", n.Country)
+	}
+	for k, l := range n.Languages {
+		if !speech.Known(l) {
+			return expect.Errorf("en or fr", "the language %q", l)
+		}
+		if slices.Contains(n.Languages[:k], l) {
+			return expect.Errorf("each once", "the language %q twice", l)
+		}
+	}
+	if len(n.Languages) == 0 {
+		return expect.Errorf("at least one", "a network without a language")
+	}
 	return n.Hours.Check()
 }
+
+var isCountry = regexp.MustCompile(`^[A-Z]{2}$`)
 
 // Limits are what staff can do without asking a supervisor.
 type Limits struct {
@@ -281,7 +307,7 @@ func Usual() Settings {
 			Order: queue.Order{First: []string{}, Last: []string{}}, FetchMost: map[string]int{}, RoundMinutes: 180,
 			PerCopy: 5, Remind: 2, Missing: 15,
 		},
-		Fields: person.Needs{}, Style: calendar.UsualStyle,
+		Fields: person.Needs{}, Style: calendar.UsualStyle, Notices: Notices{Languages: []string{string(speech.English)}},
 		Keep: Keep{History: &month, Holds: 6, Messages: 6, Readings: 12, Answers: 2},
 	}
 }

@@ -16,7 +16,7 @@ const (
 		address, older_reader, history_months, history_seen, institution, other_phones, text_number, postal_code, town,
 		home_address, mail_returned, in_area, guardian_name, answers_for_all, identity, identity_two, identity_number,
 		identity_guardian, school, school_year, pickup, may_use, marks, stopped, standing_reason, internet, photo,
-		joined_on, ask_before, notices`
+		joined_on, ask_before, notices, email_returned, language`
 	titleTaken = `name, author, isbn, year, numbers, edition, publisher, language, series, subjects, summary, extent, record`
 	itemTaken  = `barcode, branch_code, at_branch, collection, material, call_number, price, note, own_terms, standing,
 		added_on, parts, parts_say, condition, aside_for, home_until, home_after`

@@ -41,7 +41,7 @@ var undoings = map[string]undoing{
 		table: "patrons",
 		free: unrevised + ` AND o.balance = 0 AND o.forgotten_at IS NULL AND o.merged_into IS NULL AND o.pin_hash = ''
 			AND o.confirmed_on IS NULL AND ` + nothing("patron_id", "loans", "holds", "ledger", "return_lines", "messages", "notices", "partners",
-			"requests", "reports", "consents", "roster_members", "claims", "sign_ups") + `
+			"requests", "reports", "consents", "roster_members", "claims", "sign_ups", "sweep_lines") + `
 			AND NOT EXISTS (SELECT 1 FROM patron_notes x WHERE x.patron_id = o.id AND x.at > $3)
 			AND NOT EXISTS (SELECT 1 FROM former_cards x WHERE x.patron_id = o.id AND x.ended_at > $3)
 			AND NOT EXISTS (SELECT 1 FROM rosters x WHERE x.adult_id = o.id)

@@ -78,7 +78,7 @@ func Forget(tx *store.Tx, patron int64, now time.Time) (Forgotten, error) {
 			pin_hash = '',
 			in_area = NULL,
 			mail_returned = false, merged_into = NULL, confirmed_on = NULL, ask_before = NULL, notices = '{}',
-			receipt = NULL
+			receipt = NULL, email_returned = false, language = ''
 			WHERE id = $1),
 		parted AS (DELETE FROM merges WHERE gone_id = $1 OR kept_id = $1),
 		ward AS (UPDATE patrons SET guardian_id = NULL WHERE guardian_id = $1),
@@ -124,7 +124,7 @@ func AllOf(tx *store.Tx, patron int64) (map[string]json.RawMessage, error) {
 			text_number, postal_code, town, home_address, mail_returned, in_area, guardian_name, answers_for_all,
 			identity, identity_two, identity_number, identity_guardian, school, school_year, pickup, may_use, marks,
 			stopped,
-			standing_reason, internet, photo, joined_on, confirmed_on, ask_before, notices,
+			standing_reason, internet, photo, joined_on, confirmed_on, ask_before, notices, email_returned, language,
 			(SELECT g.legal_name FROM patrons g WHERE g.id = p.guardian_id) AS guardian,
 			(SELECT name FROM households WHERE id = p.household_id) AS household FROM patrons p WHERE id = $1`,
 		"loans": `SELECT i.barcode, t.name AS title, t.author, l.branch_code AS branch, l.lent_at, l.due_date,

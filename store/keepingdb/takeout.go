@@ -48,6 +48,8 @@ var taken = map[string]table{
 		{"town", "p.town"},
 		{"home_address", "p.home_address"},
 		{"mail_returned", "p.mail_returned"},
+		{"email_returned", "p.email_returned"},
+		{"language", "p.language"},
 		{"in_area", "p.in_area"},
 		{"household", "p.household_id"},
 		{"answers_for_all", "p.answers_for_all"},

@@ -30,6 +30,11 @@ type Message struct {
 	At        time.Time
 	BegunAt   *time.Time // real time at which the attempt under way began
 	SentAt    *time.Time
+
+	Gateway     string     // of a text message: where the gateway tells what became of it
+	DeliveredAt *time.Time // as the gateway said
+	AskedAt     *time.Time // real time of the last question to the gateway
+	Stop        *string    // by which its recipient can opt out
 }
 
 // AddMessage writes a message and gives it its id.
@@ -50,7 +55,7 @@ type MessageShown struct {
 }
 
 const messagesShown = `SELECT s.id, s.mailing_id, s.kind, s.patron_id, s.address, s.subject, s.body, s.items,
-		s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at, s.channel,
+		s.state, s.tries, s.problem, s.at, s.begun_at, s.sent_at, s.channel, s.gateway, s.delivered_at,
 		p.legal_name, p.preferred_name FROM messages s JOIN patrons p ON p.id = s.patron_id `
 
 // MessagesByID gives messages by their ids.
@@ -119,8 +124,8 @@ func Gathered(tx *store.Tx, patron int64, channel string) (int64, error) {
 // BeginSending marks a message as being sent and stores the text that it is sent with.
 func BeginSending(tx *store.Tx, m *Message) {
 	m.Tries++
-	tx.QueueOne(`UPDATE messages SET state = 'sending', tries = tries + 1, begun_at = clock_timestamp(), subject = $2, body = $3, items = $4, kind = $5
-		WHERE id = $1 AND state = 'queued'`, m.ID, m.Subject, m.Body, m.Items, m.Kind)
+	tx.QueueOne(`UPDATE messages SET state = 'sending', tries = tries + 1, begun_at = clock_timestamp(), subject = $2, body = $3, items = $4, kind = $5,
+		stop = $6 WHERE id = $1 AND state = 'queued'`, m.ID, m.Subject, m.Body, m.Items, m.Kind, m.Stop)
 }
 
 // KeepText stores the text of a message that was passed on by hand.
@@ -143,10 +148,11 @@ func SendingFailed(ctx context.Context, s *store.Store, m *Message, state, probl
 // Sent marks a message as sent, if this very attempt is still the last one.
 func Sent(tx *store.Tx, m *Message, now time.Time) (bool, error) {
 	n, err := tx.Exec(
-		"UPDATE messages SET state = 'sent', sent_at = $3, problem = '', begun_at = NULL WHERE id = $1 AND tries = $2 AND state IN ('sending', 'unclear')",
+		"UPDATE messages SET state = 'sent', sent_at = $3, problem = '', begun_at = NULL, gateway = $4 WHERE id = $1 AND tries = $2 AND state IN ('sending', 'unclear')",
 		m.ID,
 		m.Tries,
 		now,
+		m.Gateway,
 	)
 	return n == 1, err
 }
@@ -178,13 +184,52 @@ func CalledFor(tx *store.Tx, id int64, reached bool, says string, at time.Time) 
 		sent_at = CASE WHEN $2 THEN $4::timestamptz END WHERE id = $1 AND state = 'by_hand'`, id, reached, says, at)
 }
 
-// GoBy switches a message to another channel. False if another attempt has begun since.
+// GoBy switches a message that is being sent, or was refused, to another channel. False if another attempt has begun since.
 func GoBy(tx *store.Tx, m *Message, way person.Way, address, state, problem string) (bool, error) {
-	n, err := tx.Exec(`UPDATE messages SET channel = $3, address = $4, state = $5, problem = $6, begun_at = NULL, subject = '', body = '', tries = 0
-		WHERE id = $1 AND tries = $2 AND state = 'sending'`, m.ID, m.Tries, way, address, state, problem)
+	n, err := tx.Exec(`UPDATE messages SET channel = $3, address = $4, state = $5, problem = $6, begun_at = NULL, subject = '', body = '', tries = 0,
+		sent_at = NULL, gateway = '', delivered_at = NULL WHERE id = $1 AND tries = $2 AND state IN ('sending', 'refused')`, m.ID, m.Tries, way, address, state, problem)
 	if err != nil || n == 0 {
 		return false, err
 	}
 	_, err = tx.Exec("UPDATE notices SET channel = $2 WHERE message_id = $1", m.ID, way)
 	return true, err
+}
+
+// SentEmail locks an email that was sent: the one with an id or, with none, the last one to an address in small letters; nil if there is none.
+func SentEmail(tx *store.Tx, id int64, address string) (*Message, error) {
+	return store.One[Message](tx, `SELECT * FROM messages WHERE channel = 'mail' AND state = 'sent' AND CASE WHEN $1::bigint <> 0 THEN id = $1
+		ELSE id = (SELECT id FROM messages WHERE channel = 'mail' AND state = 'sent' AND lower(address) = $2 ORDER BY id DESC LIMIT 1) END
+		FOR UPDATE`, id, address)
+}
+
+// Returned marks a message as refused that was sent and came back.
+func Returned(tx *store.Tx, id int64, problem string) {
+	tx.Queue("UPDATE messages SET state = 'refused', problem = $2, gateway = '' WHERE id = $1 AND state = 'sent'", id, problem)
+}
+
+// EmailReturned marks on a patron's record that email to their address came back, if that still is their address.
+func EmailReturned(tx *store.Tx, patron int64, address string) {
+	tx.Queue("UPDATE patrons SET email_returned = true, revision = revision + 1 WHERE NOT email_returned AND id = $1 AND lower(email) = lower($2)", patron, address)
+}
+
+// OnTheWay gives text messages sent since an instant that have not arrived yet, those asked about longest ago first.
+func OnTheWay(tx *store.Tx, since time.Time, most int) ([]Message, error) {
+	return store.List[Message](tx, `SELECT * FROM messages WHERE state = 'sent' AND gateway <> '' AND delivered_at IS NULL AND sent_at > $1
+		ORDER BY asked_at NULLS FIRST, id LIMIT $2`, since, most)
+}
+
+// Asked writes that the gateway has been asked about a message.
+func Asked(tx *store.Tx, id int64) {
+	tx.Queue("UPDATE messages SET asked_at = clock_timestamp() WHERE id = $1", id)
+}
+
+// Delivered writes that a message has arrived.
+func Delivered(tx *store.Tx, id int64, at time.Time) {
+	tx.Queue("UPDATE messages SET delivered_at = $2 WHERE id = $1 AND state = 'sent'", id, at)
+}
+
+// OptOut opts the recipient of the email with a link out of notices about holds, and gives them; 0 if there is no such link.
+func OptOut(tx *store.Tx, link string) (int64, error) {
+	return store.Value[int64](tx, `UPDATE patrons p SET notices = p.notices || '{"hold_ready": "none"}' FROM messages m
+		WHERE m.stop = $1 AND p.id = m.patron_id RETURNING p.id`, link)
 }

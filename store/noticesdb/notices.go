@@ -150,7 +150,9 @@ func Patrons(tx *store.Tx, w Which, from int64, most int, now time.Time) ([]Cand
 type Recipient struct {
 	ID                        int64
 	LegalName, PreferredName  string
-	Email, Phone              string
+	Email, Phone, TextNumber  string
+	EmailReturned             bool
+	Language                  string // that they have chosen; empty: none
 	Address, PostalCode, Town string
 	GuardianName              string
 	BranchCode                calendar.Code
@@ -158,7 +160,8 @@ type Recipient struct {
 	Balance                   money.Amount
 }
 
-const recipientColumns = `id, legal_name, preferred_name, email, phone, address, postal_code, town, guardian_name, branch_code, notices, balance`
+const recipientColumns = `id, legal_name, preferred_name, email, phone, text_number, email_returned, language, address, postal_code, town, guardian_name,
+	branch_code, notices, balance`
 
 // Recipients gives recipients by their ids, in any order.
 func Recipients(tx *store.Tx, ids []int64) ([]Recipient, error) {

@@ -45,6 +45,8 @@ type Patron struct {
 	Town             string
 	HomeAddress      string // where they live, if post goes elsewhere
 	MailReturned     bool
+	EmailReturned    bool   // email to the address came back
+	Language         string // of messages; empty: the network's first
 	InArea           *bool
 	GuardianID       *int64
 	GuardianName     string // of who answers for a minor and is no patron
@@ -89,7 +91,7 @@ const PatronColumns = `p.id, p.card, p.legal_name, p.preferred_name, p.shelf_nam
 	p.school,
 	p.school_year, p.pickup, p.may_use, p.marks, p.stopped, p.standing_reason, p.internet, p.photo, p.photo_at,
 	p.joined_on, p.revision,
-	p.merged_into, p.identity_guardian, p.confirmed_on, p.ask_before, p.notices, p.receipt`
+	p.merged_into, p.identity_guardian, p.confirmed_on, p.ask_before, p.notices, p.receipt, p.email_returned, p.language`
 
 // PatronByID gives a patron; nil where there is none.
 func PatronByID(tx *store.Tx, id int64) (*Patron, error) {

@@ -14,10 +14,10 @@ const putPatron = `INSERT INTO patrons (id, card, legal_name, preferred_name, sh
 		mail_returned,
 		in_area, guardian_id, guardian_name, answers_for_all, identity, identity_two, identity_number, school,
 		school_year,
-		pickup, may_use, marks, joined_on, identity_guardian)
+		pickup, may_use, marks, joined_on, identity_guardian, email_returned, language)
 	VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23,
 	$24, $25, $26,
-		$27, $28, $29, $30, $31, $32, $33, $34, $35)
+		$27, $28, $29, $30, $31, $32, $33, $34, $35, $36, $37)
 	ON CONFLICT (id) DO UPDATE SET legal_name = $3, preferred_name = $4, shelf_name = $5, born = $6, class = $7,
 	branch_code = $8,
 		household_id = $9, card_until = $11, email = $12, phone = $13, address = $14, institution = $15,
@@ -25,7 +25,7 @@ const putPatron = `INSERT INTO patrons (id, card, legal_name, preferred_name, sh
 		text_number = $17, postal_code = $18, town = $19, home_address = $20, mail_returned = $21, in_area = $22,
 		guardian_id = $23, guardian_name = $24, answers_for_all = $25, identity = $26, identity_two = $27,
 		identity_number = $28,
-		school = $29, school_year = $30, pickup = $31, may_use = $32, marks = $33, identity_guardian = $35, revision = patrons.revision + 1`
+		school = $29, school_year = $30, pickup = $31, may_use = $32, marks = $33, identity_guardian = $35, email_returned = $36, language = $37, revision = patrons.revision + 1`
 
 // PutPatron writes what people write into a record, new or locked before; the card of one who is known stays.
 func PutPatron(tx *store.Tx, p *Patron) {
@@ -66,6 +66,8 @@ func PutPatron(tx *store.Tx, p *Patron) {
 		store.NotNil(p.Marks),
 		p.JoinedOn,
 		p.IdentityGuardian,
+		p.EmailReturned,
+		p.Language,
 	)
 }
 

@@ -130,9 +130,10 @@ const whoGets = [
   ["adult", "the adult in charge of the roster"],
 ] as const;
 
-const sayWay = { mail: "email", phone: "phone", letter: "letter" } as const;
+const sayWay = { mail: "email", text: "text message", phone: "phone", letter: "letter" } as const;
 const wayOptions = [
   ["mail", "Email"],
+  ["text", "Text message"],
   ["phone", "Phone call"],
   ["letter", "Letter"],
 ] as const;
@@ -177,21 +178,23 @@ const schema = z.object({
   openDays: z.boolean(),
   sum: check.maybeSum,
   to: z.enum(["patron", "guardian", "household", "adult"]),
-  way1: z.enum(["mail", "phone", "letter"]),
-  way2: z.enum(["", "mail", "phone", "letter"]),
-  way3: z.enum(["", "mail", "phone", "letter"]),
+  way1: z.enum(["mail", "text", "phone", "letter"]),
+  way2: z.enum(["", "mail", "text", "phone", "letter"]),
+  way3: z.enum(["", "mail", "text", "phone", "letter"]),
   classes: z.array(z.string()),
   homes: z.array(z.string()),
   branches: z.array(z.string()),
   materials: z.array(z.string()),
   collections: z.array(z.string()),
   owners: z.array(z.string()),
+  rosters: z.array(z.string()),
 });
 type Said = z.infer<typeof schema>;
 const useSaid = saysOf<Said>();
 
 const toForm = (p: Plan): Said => ({
   ...p.for,
+  rosters: p.for.rosters.map(String),
   name: p.name,
   active: p.active,
   trusted: p.trusted,
@@ -223,7 +226,7 @@ const toPlan = (v: Said, was: Plan): Plan => ({
     materials: v.materials,
     collections: v.collections,
     owners: v.owners,
-    rosters: was.for.rosters,
+    rosters: v.rosters.map(Number),
   },
 });
 
@@ -252,6 +255,11 @@ function One({ plan: p, telling, onClose }: { plan: Shown<Plan>; telling: Tellin
       }),
     onClose,
   );
+  const found = useQuery({
+    queryKey: ["rosters", "choose"],
+    queryFn: () => told(api.GET("/api/rosters", { params: { query: { most: 500 } } })),
+  });
+  const rosters = (found.data?.rows ?? []).map((r) => [String(r.id), r.name] as const);
   const wordings = telling.wordings.filter((w) => w.is.kind === p.is.kind).map((w) => [w.key, w.is.name] as const);
   return (
     <InSight of={p.key}>
@@ -283,6 +291,7 @@ function One({ plan: p, telling, onClose }: { plan: Shown<Plan>; telling: Tellin
         <p className="text-sm text-ink-2">What a patron has chosen comes before these ways.</p>
         <ChipsField name="classes" label="Patron classes" says="all" options={classes.patrons} />
         <ChipsField name="homes" label="Home branch of patrons" says="all" options={classes.branches} />
+        {rosters.length > 0 && <ChipsField name="rosters" label="Rosters" says="everybody" options={rosters} />}
         {sort?.about !== "patron" && (
           <>
             <ChipsField name="branches" label="Lent or waiting at" says="all" options={classes.branches} />

@@ -26,6 +26,7 @@ type Person = Schema["NoticesInRun"];
 const channels = [
   ["", "all"],
   ["mail", "email"],
+  ["text", "text message"],
   ["letter", "letter"],
   ["phone", "phone"],
   ["none", "no address"],
@@ -112,6 +113,7 @@ export function OneRun({ run, maySend }: { run: Run; maySend: boolean }) {
 
 const ways: Record<string, string> = {
   mail: "by email",
+  text: "by text message",
   phone: "by phone",
   letter: "by letter",
   "": "with no address",

@@ -47,7 +47,7 @@ const notSent: Record<string, string> = {
   unclear: "unclear",
 };
 
-const ways = { mail: "email", phone: "phone", letter: "letter" } as const;
+const ways = { mail: "email", text: "text message", phone: "phone", letter: "letter" } as const;
 
 /** What they were told lately. */
 export function Messages({ id }: { id: number }) {

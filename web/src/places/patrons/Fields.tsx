@@ -13,6 +13,7 @@ import {
   useSet,
   type Option,
 } from "../../ui/forms";
+import { languageName } from "../../circulation/languages";
 import { useMe } from "../../shell/me";
 import { inputLook } from "../../ui/parts";
 import { consents, useSaid, whats, type Said } from "./record";
@@ -53,6 +54,8 @@ const Group = ({ title, children }: { title: string; children: ReactNode }) => (
 /** All that is written into a record, in the order in which one asks. */
 export function Fields({ isNew, known }: { isNew: boolean; known?: Schema["PeopleKnown"] }) {
   const institution = useSaid("institution");
+  const me = useMe();
+  const returned = useSaid("email_returned");
   return (
     <div className="grid gap-3.5">
       <WhoFields institution={institution} known={known} isNew={isNew} />
@@ -67,6 +70,19 @@ export function Fields({ isNew, known }: { isNew: boolean; known?: Schema["Peopl
           {(label) => <TextField name="text" label={label} />}
         </Needed>
         <LinesField name="other_phones" label="Other phones, one per line" rows={1} />
+        {me.languages.length > 1 && (
+          <ChoiceField
+            name="language"
+            label="Language of messages"
+            options={[
+              ["", `default (${languageName(me.languages[0] ?? "")})`],
+              ...me.languages.map((l) => [l, languageName(l)] as const),
+            ]}
+          />
+        )}
+        {returned && (
+          <TickField name="email_returned" label="Email to this address was returned" className="sm:col-span-2" />
+        )}
       </Group>
       <Lives />
       {!institution && <Household minor={known?.minor ?? false} />}

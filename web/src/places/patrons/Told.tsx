@@ -6,11 +6,17 @@ import { Opens, thenClose, type Part } from "./OnRecord";
 
 type Ways = Schema["PeopleWays"];
 
-const names: Record<string, string> = { mail: "by email", phone: "by phone", letter: "by letter", none: "none" };
+const names: Record<string, string> = {
+  mail: "by email",
+  text: "by text message",
+  phone: "by phone",
+  letter: "by letter",
+  none: "none",
+};
 
 const schema = z.object({
-  hold_ready: z.enum(["", "mail", "phone", "letter", "none"]),
-  overdue: z.enum(["", "mail", "phone", "letter"]),
+  hold_ready: z.enum(["", "mail", "text", "phone", "letter", "none"]),
+  overdue: z.enum(["", "mail", "text", "phone", "letter"]),
 });
 
 /** By what way they are told of what. */
@@ -41,7 +47,13 @@ function Choose({ card, onCard }: Part) {
       api.POST("/api/patrons/{id}/ways", { params: { path: { id: card.id }, header: keyed(key) }, body }),
     { name: `ways ${card.id}`, about: `Notices to ${card.name}`, done: onCard },
   );
-  const has: Record<string, string> = { mail: card.email, phone: card.phone, letter: card.address, none: "-" };
+  const has: Record<string, string> = {
+    mail: card.email,
+    text: card.text,
+    phone: card.phone,
+    letter: card.address,
+    none: "-",
+  };
   const offered = (ways: readonly string[]): Option[] => [
     ["", card.email ? "by email (default)" : "no way yet"],
     ...ways.filter((w) => has[w]).map((w) => [w, names[w] ?? w] as const),
@@ -55,8 +67,12 @@ function Choose({ card, onCard }: Part) {
       onSend={(v) => choose.run(v)}
       className="grid gap-2"
     >
-      <ChoiceField name="hold_ready" label="Ready holds" options={offered(["mail", "phone", "letter", "none"])} />
-      <ChoiceField name="overdue" label="Overdue items" options={offered(["mail", "phone", "letter"])} />
+      <ChoiceField
+        name="hold_ready"
+        label="Ready holds"
+        options={offered(["mail", "text", "phone", "letter", "none"])}
+      />
+      <ChoiceField name="overdue" label="Overdue items" options={offered(["mail", "text", "phone", "letter"])} />
       <p className="text-sm text-ink-2">
         Only ways with an address on the record are offered. Calls and letters wait under Notices.
       </p>

@@ -1,3 +1,4 @@
+import { languages } from "../../../circulation/languages";
 import { ChipsField, ChoiceField, saysOf, TextField, NumberField } from "../../../ui/forms";
 import { Section } from "./Section";
 import { everyRole, type Said } from "./values";
@@ -66,9 +67,20 @@ export function EmailSection() {
   return (
     <Section
       id="email"
-      title="Email"
-      hint="Email is sent in the network’s name."
-      fields={["sender", "reply", "page", "leave_from", "leave_until", "gather"]}
+      title="Messages"
+      hint="Email and text messages are sent in the network’s name."
+      fields={[
+        "sender",
+        "reply",
+        "text_sender",
+        "country",
+        "page",
+        "languages",
+        "leave_from",
+        "leave_until",
+        "gather",
+        "per_minute",
+      ]}
     >
       <TextField
         name="sender"
@@ -77,6 +89,21 @@ export function EmailSection() {
         width="w-96 max-w-full"
       />
       <TextField name="reply" label="Reply address" hint="Leave empty to use the sender." width="w-96 max-w-full" />
+      <div className="flex flex-wrap gap-3">
+        <TextField
+          name="text_sender"
+          label="Text message sender"
+          hint="A number or a name. Leave empty to send no text messages."
+          width="w-56"
+        />
+        <TextField
+          name="country"
+          label="Country of phone numbers"
+          hint="Such as CA. Leave empty if all numbers begin with + and the country."
+          width="w-20"
+        />
+      </div>
+      <ChipsField name="languages" label="Languages of patrons; the first chosen is the default" options={languages} />
       <TextField
         name="page"
         label="Address of the patrons’ page"
@@ -90,6 +117,13 @@ export function EmailSection() {
           name="gather"
           label="Minutes to gather"
           hint="Hold and lending notices wait this long, so that a person gets one message."
+          inputMode="numeric"
+          width="w-28"
+        />
+        <TextField
+          name="per_minute"
+          label="Most messages a minute"
+          hint="0: no limit."
           inputMode="numeric"
           width="w-28"
         />

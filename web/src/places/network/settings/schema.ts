@@ -48,6 +48,13 @@ export const schema = z.object({
   leave_until: time,
   gather: number(240),
   page: check.text,
+  text_sender: check.text.max(20),
+  country: z
+    .string()
+    .trim()
+    .regex(/^([A-Z]{2})?$/, "Enter two capital letters such as CA."),
+  languages: z.array(z.string()).min(1, "Choose at least one language."),
+  per_minute: number(100_000),
   let_off: number(60),
   staged: z.boolean(),
   photos: z.boolean(),

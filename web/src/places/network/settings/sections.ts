@@ -10,7 +10,7 @@ export const settingsSections = [
   ["returns", "Returns"],
   ["holds", "Holds and transit"],
   ["money", "Money"],
-  ["email", "Email"],
+  ["email", "Messages"],
   ["records", "Title records"],
   ["retention", "How long data is kept"],
 ] as const;

@@ -34,7 +34,15 @@ const settings = {
     accounts: { cash: "1000" },
   },
   mail: { sender: "notices@library.example", reply: "" },
-  notices: { hours: { from: 480, until: 1215 }, gather_minutes: 10, page: "https://library.example/mine" },
+  notices: {
+    hours: { from: 480, until: 1215 },
+    gather_minutes: 10,
+    page: "https://library.example/mine",
+    text_sender: "+19025550100",
+    country: "CA",
+    languages: ["en", "fr"],
+    per_minute: 60,
+  },
   holds: {
     order: { first: ["housebound"], last: [] },
     local_days: 3,

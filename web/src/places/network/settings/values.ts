@@ -37,6 +37,10 @@ export interface Said {
   leave_until: string;
   gather: string;
   page: string;
+  text_sender: string;
+  country: string;
+  languages: string[];
+  per_minute: string;
   let_off: string;
   staged: boolean;
   receipt: string;
@@ -171,6 +175,10 @@ export function start(s: Settings, currency: string): Said {
     leave_until: sayTime(clockOf(s.notices.hours.until)),
     gather: String(s.notices.gather_minutes),
     page: s.notices.page,
+    text_sender: s.notices.text_sender,
+    country: s.notices.country,
+    languages: s.notices.languages,
+    per_minute: String(s.notices.per_minute),
     let_off: String(s.limits.let_off),
     staged: s.counter.staged,
     photos: s.counter.photos,
@@ -282,6 +290,10 @@ export function toSettings(said: Said, currency: string): Settings {
       hours: { from: minutesOf(said.leave_from), until: minutesOf(said.leave_until) },
       gather_minutes: Number(said.gather),
       page: said.page,
+      text_sender: said.text_sender,
+      country: said.country,
+      languages: said.languages,
+      per_minute: Number(said.per_minute),
     },
     records: { name: said.service, address: said.service_address, covers: said.service_covers },
     sign_ups: { open: said.sign_ups, contact: said.contact, card_days: Number(said.card_days) },
