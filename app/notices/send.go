@@ -85,8 +85,8 @@ type Sender struct {
 	river.WorkerDefaults[SendArgs]
 	House *act.House
 
-	limit rate.Limiter
-	set   sync.Once
+	turns sync.Mutex
+	limit *rate.Limiter // nil: none has waited yet
 }
 
 // Timeout bounds a job: its turn, the attempt, and writing how it ended.
@@ -99,14 +99,16 @@ func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
 
 // waitsForTurn waits until another message may leave, with so many a minute. It returns how much longer it takes if that is too long to wait.
 func (s *Sender) waitsForTurn(ctx context.Context, perMinute int) time.Duration {
-	s.set.Do(func() { s.limit.SetBurst(1) })
 	if perMinute == 0 {
 		return 0
 	}
-	if every := rate.Limit(float64(perMinute) / 60); s.limit.Limit() != every {
-		s.limit.SetLimit(every)
+	every := rate.Limit(float64(perMinute) / 60)
+	s.turns.Lock()
+	if s.limit == nil || s.limit.Limit() != every {
+		s.limit = rate.NewLimiter(every, 1)
 	}
 	turnAt := s.limit.Reserve()
+	s.turns.Unlock()
 	wait := turnAt.Delay()
 	if wait > turn {
 		turnAt.Cancel()

@@ -373,7 +373,7 @@ func Try(a *act.Act, t Trying) (*Tried, error) {
 		}
 		*part.into = says
 	}
-	out.Short, out.Spoken = oneLine(out.Short), oneLine(out.Spoken)
+	out.Short, out.Spoken = sms.Plain(oneLine(out.Short)), oneLine(out.Spoken)
 	out.Length = sms.Count(out.Short)
 	return out, nil
 }

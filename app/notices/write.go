@@ -13,6 +13,7 @@ import (
 	"nevrin/core/plan"
 	"nevrin/core/queue"
 	"nevrin/core/speech"
+	"nevrin/formats/sms"
 	"nevrin/store"
 	"nevrin/store/loansdb"
 	"nevrin/store/noticesdb"
@@ -68,7 +69,10 @@ func compose(a *act.Act, to *noticesdb.Recipient, by person.Way, told []noticesd
 		}
 	}
 	body, err := write(bodyOf(frame, speaks.Language, by), with)
-	if by == person.ByText || by == person.ByPhone {
+	switch by {
+	case person.ByText:
+		body = sms.Plain(oneLine(body))
+	case person.ByPhone:
 		body = oneLine(body)
 	}
 	return Written{oneLine(subject), body}, err

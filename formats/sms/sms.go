@@ -6,10 +6,13 @@ package sms
 
 import (
 	"errors"
+	"strings"
+	"unicode/utf8"
 
 	"github.com/nyaruka/phonenumbers"
 	"github.com/warthog618/sms"
 	"github.com/warthog618/sms/encoding/gsm7"
+	"golang.org/x/text/unicode/norm"
 )
 
 // Length is how long a text message is.
@@ -38,6 +41,32 @@ func Count(text string) Length {
 		out.Parts = len(parts)
 	}
 	return out
+}
+
+// Plain writes a text in the usual alphabet of phones: letters without the accents that are not in it, plain quotes and dashes. A text with other
+// characters stays as it is.
+func Plain(text string) string {
+	var out strings.Builder
+	for _, r := range text {
+		c := string(r)
+		if _, err := gsm7.Encode([]byte(c)); err != nil {
+			if c = plainer[r]; c == "" {
+				base, _ := utf8.DecodeRuneInString(norm.NFD.String(string(r)))
+				c = string(base)
+			}
+			if _, err := gsm7.Encode([]byte(c)); err != nil {
+				return text
+			}
+		}
+		out.WriteString(c)
+	}
+	return out.String()
+}
+
+// plainer are characters of the usual alphabet for some that are not in it and have no base letter.
+var plainer = map[rune]string{
+	'\u00a0': " ", '\u202f': " ", '\u2009': " ", '‘': "'", '’': "'", '‚': "'", '“': "\"", '”': "\"", '„': "\"", '«': "\"", '»': "\"", '–': "-",
+	'—': "-", '…': "...", '•': "-", 'œ': "oe", 'Œ': "OE", 'ł': "l", 'Ł': "L", 'ð': "d", 'þ': "th", '№': "No.",
 }
 
 // errNumber is the error for what is no number.

@@ -42,6 +42,17 @@ func TestParts(t *testing.T) {
 	assert.Equal(t, 70, sms.Count(strings.Repeat("😀", 35)).Characters)
 }
 
+func TestPlain(t *testing.T) {
+	for text, is := range map[string]string{
+		"Prêt jusqu’au 6 août, à Havenhead": "Pret jusqu'au 6 aout, à Havenhead",
+		"4,50\u00a0$ – « Œuvres » …":        "4,50 $ - \" OEuvres \" ...",
+		"日本の本 à côté":                       "日本の本 à côté", // nothing is lost of what cannot be written so
+		"Ünïcödé Çà":                        "Ünicödé Çà",
+	} {
+		assert.Equal(t, is, sms.Plain(text))
+	}
+}
+
 // Numbers of ITU-T E.164, with the ranges that are kept for fiction: 555-01xx in North America, 020 7946 0xxx in London.
 func TestNumbers(t *testing.T) {
 	for _, c := range []struct{ text, region, is string }{
