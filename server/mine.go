@@ -20,8 +20,10 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/door"
+	"nevrin/core/money"
 	"nevrin/core/person"
 	"nevrin/core/queue"
+	"nevrin/core/speech"
 	"nevrin/store"
 )
 
@@ -31,11 +33,20 @@ import (
 //go:embed mine.html
 var mineText string
 
-var minePage = template.Must(template.New("mine").Funcs(template.FuncMap{
-	"waits":   func(s queue.State) bool { return s == queue.Waiting },
-	"ordinal": ordinal,
-	"deref":   func(n *int) int { return *n },
-}).Parse(mineText))
+var minePages = pages("mine", mineText)
+
+// pages are a page in all languages.
+func pages(name, text string) map[speech.Language]*template.Template {
+	out := map[speech.Language]*template.Template{}
+	for l, t := range written {
+		out[l] = template.Must(template.New(name).Funcs(template.FuncMap{
+			"waits": func(s queue.State) bool { return s == queue.Waiting },
+			"deref": func(n *int) int { return *n },
+			"t":     t.T, "say": t.Say, "ordinal": t.Ordinal,
+		}).Parse(text))
+	}
+	return out
+}
 
 const (
 	minePath   = "/mine"
@@ -60,6 +71,19 @@ type mineView struct {
 	SignUp  bool
 	After   string
 	Stop    string // what the link to opt out says, on the page that asks whether to
+	Spoken  spoken
+	own     string // the language that the patron has chosen
+	speaks  speech.Speech
+	money   money.Currency
+}
+
+// Money writes a sum, which is given in figures.
+func (v *mineView) Money(figures string) string {
+	sum, err := v.money.Parse(figures)
+	if err != nil {
+		return figures
+	}
+	return v.speaks.Money(sum)
 }
 
 func (s *Server) mineRoutes(r chi.Router) {
@@ -96,6 +120,9 @@ func (s *Server) mineRoutes(r chi.Router) {
 		"ways": func(a *act.Act, patron int64, f form) (string, error) {
 			_, err := people.ChooseWays(a, patron, people.Ways{HoldReady: person.Way(f("hold_ready")),
 				Overdue: person.Way(f("overdue"))})
+			if err == nil && f("language") != "" {
+				err = people.ChooseLanguage(a, patron, f("language"))
+			}
 			return "Saved.", err
 		},
 		"history": func(a *act.Act, patron int64, f form) (string, error) {
@@ -421,15 +448,20 @@ func (s *Server) mineRefused(w http.ResponseWriter, r *http.Request, v *mineView
 }
 
 func (s *Server) showMine(w http.ResponseWriter, r *http.Request, status int, v *mineView) {
+	if v.Mine != nil && v.Mine.Card != nil {
+		v.own = v.Mine.Language
+	}
+	v.Spoken = s.speaks(w, r, v.own)
 	v.Network, _ = act.Look(r.Context(), s.house, mine.Visitor, func(a *act.Act) (string, error) {
 		v.SignUp = a.Network.Settled.SignUps.Open
+		v.speaks, v.money = notices.Speech(a, string(v.Spoken.Language)), a.Network.Money
 		return a.Network.Name, nil
 	})
 	v.Key = rand.Text()
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	if err := minePage.Execute(w, v); err != nil {
+	if err := minePages[v.Spoken.Language].Execute(w, v); err != nil {
 		s.log.Warn("own page", "error", err)
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/cookiejar"
+	"net/mail"
 	"net/netip"
 	"net/url"
 	"regexp"
@@ -19,6 +20,7 @@ import (
 	"nevrin/app/mine"
 	"nevrin/app/people"
 	"nevrin/server"
+	"nevrin/standin"
 	"nevrin/testkit"
 )
 
@@ -76,6 +78,7 @@ func TestPatronsLookAfterThemselves(t *testing.T) {
 	other := text("SELECT id::text FROM loans WHERE returned_at IS NULL AND patron_id <> ? ORDER BY id LIMIT 1", patron)
 	id := idOf(t, patron)
 	testkit.Do(t, h, jory, func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, id, "4711") })
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE patrons SET language = '' WHERE id = ?", patron).Error)
 
 	p := newPhone(t, base)
 	status, page := p.get("/mine")
@@ -362,4 +365,85 @@ func idOf(t *testing.T, text string) int64 {
 	n, err := strconv.ParseInt(text, 10, 64)
 	require.NoError(t, err)
 	return n
+}
+
+// The language of a page is the one just chosen, then what the browser chose before, then what it asks for, if the network has it; and, signed in,
+// the patron's own.
+func TestLanguageOfPatronsPages(t *testing.T) {
+	h, base := serve(t)
+	spoken := func(p *phone, path, accepts string) string {
+		r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, base+path, nil)
+		require.NoError(t, err)
+		r.Header.Set("Accept-Language", accepts)
+		_, page := p.read(p.http.Do(r))
+		return regexp.MustCompile(`<html lang="(..)">`).FindStringSubmatch(page)[1]
+	}
+	p := newPhone(t, base)
+	for _, path := range []string{"/mine", "/find", "/find?words=tide", "/sign-up", "/mine/stop/x"} {
+		assert.Equal(t, "en", spoken(p, path, ""), path)
+		assert.Equal(t, "fr", spoken(p, path, "de, fr-CA;q=0.8, en;q=0.5"), path)
+	}
+	assert.Equal(t, "fr", spoken(p, "/mine?language=fr", "en"))
+	assert.Equal(t, "fr", spoken(p, "/find", "en"), "it is kept")
+	assert.Equal(t, "fr", spoken(p, "/mine?language=xx", "en"))
+
+	id := testkit.Text(t, h, "SELECT min(id)::text FROM patrons WHERE class = 'adult' AND standing = 'active' AND language = '' AND balance > 0")
+	testkit.Do(t, h, testkit.Somebody(t, h, "jory"), func(a *act.Act) (*people.PIN, error) { return people.SetPIN(a, idOf(t, id), "4711") })
+	p = newPhone(t, base)
+	_, page := p.post("/mine/sign-in", "card", testkit.Text(t, h, "SELECT card FROM patrons WHERE id = ?", id), "pin", "4711")
+	assert.Contains(t, page, "Charges")
+	_, page = p.post("/mine/ways", "key", keys.FindStringSubmatch(page)[1], "hold_ready", "", "overdue", "", "language", "fr")
+	assert.Contains(t, page, "Enregistré.")
+	assert.Contains(t, page, "Frais")
+	assert.Regexp(t, `\d,\d\d\x{00a0}\$`, page, "sums in its manner")
+	assert.Equal(t, "fr", testkit.Text(t, h, "SELECT language FROM patrons WHERE id = ?", id))
+	_, page = p.post("/mine/ways", "key", "", "hold_ready", "", "overdue", "", "language", "de")
+	assert.NotContains(t, page, "Enregistré")
+}
+
+// The link in an email opts out with one click of a mail program, without a sign-in; looking at the page changes nothing.
+func TestOptOut(t *testing.T) {
+	h, base := serve(t)
+	id := testkit.Text(t, h, "SELECT min(id)::text FROM patrons WHERE email <> '' AND notices = '{}'")
+	require.NoError(t, testkit.SQL(h).Exec(`INSERT INTO messages (kind, patron_id, address, subject, body, items, state, at, channel, stop)
+		VALUES ('hold_ready', ?, 'a@post.invalid', 'x', 'y', 1, 'sent', now(), 'mail', 'THELINK')`, id).Error)
+	ways := func() string { return testkit.Text(t, h, "SELECT notices::text FROM patrons WHERE id = ?", id) }
+	p := newPhone(t, base)
+	status, page := p.get("/mine/stop/THELINK")
+	assert.Equal(t, http.StatusOK, status)
+	assert.Contains(t, page, "Stop these notices")
+	assert.Equal(t, "{}", ways())
+	status, page = p.post("/mine/stop/THELINK", "List-Unsubscribe", "One-Click")
+	assert.Equal(t, http.StatusOK, status)
+	assert.Contains(t, page, "You get no more notices about holds")
+	assert.JSONEq(t, `{"hold_ready": "none"}`, ways())
+	status, page = p.post("/mine/stop/ANOTHER")
+	assert.Equal(t, http.StatusNotFound, status)
+	assert.Contains(t, page, "This link is not valid any more")
+}
+
+// Mail servers report with the secret of the program alone, and are told what was wrong with a report.
+func TestMailReports(t *testing.T) {
+	h := testkit.House(t)
+	for name, c := range map[string]struct {
+		secret, sent, body string
+		status             int
+	}{
+		"no secret was set":  {"", "", "x", http.StatusForbidden},
+		"an empty one":       {"", "Bearer ", "x", http.StatusForbidden},
+		"another secret":     {"long", "Bearer short", "x", http.StatusForbidden},
+		"no report":          {"long", "Bearer long", "Subject: Away\r\n\r\nUntil Monday.\r\n", http.StatusUnprocessableEntity},
+		"about nothing here": {"long", "Bearer long", standin.Returned(mail.Header{"To": {"<nobody@post.invalid>"}}), http.StatusOK},
+	} {
+		t.Run(name, func(t *testing.T) {
+			base := listen(t, h, server.Options{Reports: c.secret, Plain: true})
+			r, err := http.NewRequestWithContext(t.Context(), http.MethodPost, base+"/mail-reports", strings.NewReader(c.body))
+			require.NoError(t, err)
+			r.Header.Set("Authorization", c.sent)
+			answer, err := http.DefaultClient.Do(r)
+			require.NoError(t, err)
+			defer func() { _ = answer.Body.Close() }()
+			assert.Equal(t, c.status, answer.StatusCode)
+		})
+	}
 }

@@ -43,11 +43,17 @@ func serve(t *testing.T) (*act.House, string) {
 func serveOver(t *testing.T, db *store.Store) (*act.House, string) {
 	t.Helper()
 	h := &act.House{Store: db, Live: live.New(db)}
+	return h, listen(t, h, server.Options{Demo: true, Plain: true, PerMinute: 1_000_000})
+}
+
+// listen answers for a house at an address of its own.
+func listen(t *testing.T, h *act.House, options server.Options) string {
+	t.Helper()
 	s, err := server.New(
 		h,
 		fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}},
 		slog.New(slog.DiscardHandler),
-		server.Options{Demo: true, Plain: true, PerMinute: 1_000_000},
+		options,
 	)
 	require.NoError(t, err)
 	listen := httptest.NewServer(s)
@@ -55,7 +61,7 @@ func serveOver(t *testing.T, db *store.Store) (*act.House, string) {
 		s.Close()
 		listen.Close()
 	})
-	return h, listen.URL
+	return listen.URL
 }
 
 func number(text string) json.Number { return json.Number(text) }

@@ -4,7 +4,6 @@ import (
 	"crypto/rand"
 	_ "embed"
 	"errors"
-	"html/template"
 	"net/http"
 	"strings"
 	"time"
@@ -24,7 +23,7 @@ import (
 //go:embed signup.html
 var signUpText string
 
-var signUpPage = template.Must(template.New("sign-up").Parse(signUpText))
+var signUpPages = pages("sign-up", signUpText)
 
 // signUpPath is where the page stands.
 const signUpPath = "/sign-up"
@@ -43,6 +42,7 @@ type signUpForm struct {
 	Wrong    int
 	Taken    *signups.Taken
 	PINWrong string // what is wrong with the PIN that was chosen; it is never shown again
+	Spoken   spoken
 }
 
 // signUpField is one field of the page.
@@ -72,7 +72,7 @@ var signUpFields = []struct {
 var visitorOf = act.Actor{Name: "Nevrin", Role: act.Machine.Role}
 
 func (s *Server) signUpForm(w http.ResponseWriter, r *http.Request) {
-	f, err := s.emptyForm(r)
+	f, err := s.emptyForm(w, r)
 	if err != nil {
 		s.signUpRefused(w, r, nil, err)
 		return
@@ -80,12 +80,12 @@ func (s *Server) signUpForm(w http.ResponseWriter, r *http.Request) {
 	s.showSignUp(w, http.StatusOK, f)
 }
 
-func (s *Server) emptyForm(r *http.Request) (*signUpForm, error) {
+func (s *Server) emptyForm(w http.ResponseWriter, r *http.Request) (*signUpForm, error) {
 	form, err := act.Look(r.Context(), s.house, visitorOf, signups.LookAtForm)
 	if err != nil {
 		return nil, err
 	}
-	f := &signUpForm{Form: form, Key: rand.Text()}
+	f := &signUpForm{Form: form, Key: rand.Text(), Spoken: s.speaks(w, r, "")}
 	for _, field := range signUpFields {
 		one := field.signUpField
 		if field.need != "" {
@@ -105,7 +105,7 @@ func (s *Server) emptyForm(r *http.Request) (*signUpForm, error) {
 
 // signUp takes in what somebody wrote. Whatever stands in the way, what was written comes back.
 func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
-	f, err := s.emptyForm(r)
+	f, err := s.emptyForm(w, r)
 	if err != nil {
 		s.signUpRefused(w, r, nil, err)
 		return
@@ -161,7 +161,7 @@ func (s *Server) signUp(w http.ResponseWriter, r *http.Request) {
 // read reads the fields, keeping what was written for showing it again.
 func (f *signUpForm) read(r *http.Request) (person.Record, []person.Wrong) {
 	var wrong []person.Wrong
-	record := person.Record{Branch: calendar.Code(strings.TrimSpace(r.PostForm.Get("branch")))}
+	record := person.Record{Branch: calendar.Code(strings.TrimSpace(r.PostForm.Get("branch"))), Language: string(f.Spoken.Language)}
 	f.Branch = string(record.Branch)
 	for k := range f.Fields {
 		field := &f.Fields[k]
@@ -236,7 +236,7 @@ func (s *Server) showSignUp(w http.ResponseWriter, status int, f *signUpForm) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	if err := signUpPage.Execute(w, f); err != nil {
+	if err := signUpPages[f.Spoken.Language].Execute(w, f); err != nil {
 		s.log.Warn("sign-up page", "error", err)
 	}
 }
@@ -253,7 +253,7 @@ func (s *Server) signUpRefused(w http.ResponseWriter, r *http.Request, f *signUp
 		s.log.WarnContext(r.Context(), "sign-up", "error", store.Written(err))
 	}
 	if f == nil {
-		f = &signUpForm{Form: &signups.Form{}}
+		f = &signUpForm{Form: &signups.Form{}, Spoken: s.speaks(w, r, "")}
 	}
 	f.Says = says
 	s.showSignUp(w, status, f)

@@ -51,7 +51,9 @@ type Card struct {
 	Picture   string            `json:"picture" doc:"Where their photograph is; empty: there is none"`
 	NoPicture string            `json:"no_picture" doc:"Why none is kept of them; empty: it may be"`
 	Email     string            `json:"email"`
+	Returned  bool              `json:"email_returned" doc:"Email to their address came back: none is sent there"`
 	Phone     string            `json:"phone"`
+	Language  string            `json:"language" doc:"Of messages; empty: the network's first"`
 	Text      string            `json:"text" doc:"The number to which text messages go"`
 	Address   string            `json:"address"`
 	Owes      string            `json:"owes"`
@@ -163,7 +165,7 @@ func show(a *act.Act, facts *deskdb.CardFacts) *Card {
 	c := &Card{
 		ID: p.ID, Card: p.Card, Name: p.Name(), LegalName: p.LegalName, Initials: initials(p.Name()),
 		Class: a.Network.ClassName("patron", p.Class), Branch: a.Network.BranchName(p.BranchCode), Standing: p.Standing,
-		Notes: []Note{}, Email: p.Email, Text: p.TextNumber, Stopped: p.Stopped, Reason: p.StandingReason, MayUse: listed(p.MayUse),
+		Notes: []Note{}, Email: p.Email, Text: p.TextNumber, Language: p.Language, Returned: p.EmailReturned, Stopped: p.Stopped, Reason: p.StandingReason, MayUse: listed(p.MayUse),
 		Pickup: PickupOf(p), Internet: p.Internet, Photo: p.Photo, Picture: pictureOf(a, p), NoPicture: noPhoto(a, p),
 		Missing: []person.Field{}, Phone: p.Phone, Address: p.Address,
 		Household: facts.Household,

@@ -1,6 +1,8 @@
 package people
 
 import (
+	"slices"
+
 	"nevrin/app/act"
 	"nevrin/app/event"
 	"nevrin/app/problem"
@@ -66,4 +68,18 @@ func TakeOn(a *act.Act, id int64) (*Card, error) {
 	peopledb.MoveHome(a.Tx, id, a.Who.Branch)
 	a.Tell(event.Event{Kind: event.RecordChanged, Patron: id, Detail: event.Detail{Is: "branches"}})
 	return Open(a, id)
+}
+
+// ChooseLanguage writes in which language a patron wants to be written to.
+func ChooseLanguage(a *act.Act, id int64, language string) error {
+	if !slices.Contains(a.Network.Settled.Notices.Languages, language) {
+		return problem.Newf(problem.Invalid, "Choose a language that the network has.")
+	}
+	p, err := Locked(a, id)
+	if err != nil || p.Language == language {
+		return err
+	}
+	peopledb.KeepLanguage(a.Tx, id, language)
+	a.Tell(event.Event{Kind: event.NoticesChosen, Patron: id, Detail: event.Detail{Is: language, About: "language"}})
+	return nil
 }

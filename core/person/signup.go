@@ -19,7 +19,7 @@ func (n Needs) Own() []Field {
 
 // Own are the fields that people may fill in themselves when they sign up.
 func (r *Record) Own(needs Needs) Record {
-	out := Record{LegalName: r.LegalName, Branch: r.Branch}
+	out := Record{LegalName: r.LegalName, Branch: r.Branch, Language: r.Language}
 	for _, f := range needs.Own() {
 		switch f {
 		case PreferredName:

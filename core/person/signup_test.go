@@ -21,7 +21,7 @@ func TestPeopleWriteOfThemselvesWhatIsShown(t *testing.T) {
 	}
 	own := sent.Own(Needs{Town: Hidden})
 	assert.Equal(t, Record{
-		LegalName: "Ida Voss", PreferredName: "Ida", Born: &born, Branch: "HVH", Email: "ida@mail.example", Phone: "555 0101",
+		LegalName: "Ida Voss", PreferredName: "Ida", Born: &born, Branch: "HVH", Email: "ida@mail.example", Phone: "555 0101", Language: "fr",
 		Address: "4 Mill Lane", PostalCode: "A1", GuardianName: "Sam Voss", OtherPhones: []string{}, MayUse: []string{}, Marks: []string{},
 	}, own)
 	// The test sends every field there is.

@@ -201,14 +201,14 @@ test("somebody new sets up a second factor because their role needs one, and sig
 test("email has a sender, is tried at once, and says where it is off", async ({ page }) => {
   await signIn(page, "Ada Pellam");
   await page.goto("/network?tab=settings");
-  const email = page.getByRole("region", { name: "Email", exact: true });
+  const email = page.getByRole("region", { name: "Messages", exact: true });
   const sender = email.getByLabel("Sender address");
   await expect(sender).toHaveValue("library@orrin.invalid");
   await sender.fill("the library");
-  await email.getByRole("button", { name: "Save email" }).click();
+  await email.getByRole("button", { name: "Save messages" }).click();
   await expect(email.getByText("Enter an email address, such as notices@library.example.")).toBeVisible();
   await sender.fill("");
-  await email.getByRole("button", { name: "Save email" }).click();
+  await email.getByRole("button", { name: "Save messages" }).click();
   const trial = page.getByRole("region", { name: "Test email" });
   await trial.getByLabel("To").fill("ada@post.invalid");
   await trial.getByRole("button", { name: "Send test email" }).click();
@@ -218,7 +218,7 @@ test("email has a sender, is tried at once, and says where it is off", async ({ 
   await page.getByRole("link", { name: "Network, Settings" }).click();
   await sender.fill("notices@orrin.invalid");
   await email.getByLabel("Reply address").fill("desk@orrin.invalid");
-  await email.getByRole("button", { name: "Save email" }).click();
+  await email.getByRole("button", { name: "Save messages" }).click();
   await trial.getByLabel("To").fill("ada@post.invalid");
   await expect
     .poll(async () => {

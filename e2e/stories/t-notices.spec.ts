@@ -94,7 +94,7 @@ test("a wording is changed with a real case beside; a mistake is told by its lin
   const form = page.getByRole("form", { name: "Edit Due today" });
   const says = form.getByRole("region", { name: "What it says" });
   await expect(says.getByText(/would get it/)).toBeVisible();
-  await form.getByLabel("Text").fill("Dear {{ name }},\n{{ titel }} is due today.");
+  await form.getByRole("textbox", { name: "Text", exact: true }).fill("Dear {{ name }},\n{{ titel }} is due today.");
   await expect(says.getByRole("alert")).toContainText('line 2: there is no field "titel"');
   await form.getByRole("button", { name: "Save" }).click();
   await expect(form.getByRole("alert").last()).toContainText("line 2");
@@ -104,12 +104,45 @@ test("a wording is changed with a real case beside; a mistake is told by its lin
   await page.goBack();
   await expect(page.getByText("not saved")).toBeVisible();
   await page.getByRole("button", { name: "Due today", exact: true }).click();
-  await expect(form.getByLabel("Text")).toHaveValue("Dear {{ name }},\n{{ titel }} is due today.");
-  await form.getByLabel("Text").fill("{{ title }} is due today.");
+  await expect(form.getByRole("textbox", { name: "Text", exact: true })).toHaveValue("Dear {{ name }},\n{{ titel }} is due today.");
+  await form.getByRole("textbox", { name: "Text", exact: true }).fill("{{ title }} is due today.");
   await expect(says.getByText(/is due today\.$/)).toBeVisible();
   await form.getByRole("button", { name: "Save" }).click();
   await expect(form).toHaveCount(0);
   expect(await ask("SELECT doc #>> '{texts,en,body}' FROM wordings WHERE code = 'due_today'")).toBe(
     "{{ title }} is due today.",
   );
+  // In another language, as a text message, with its count; and sent to oneself.
+  await page.getByRole("button", { name: "Due today", exact: true }).click();
+  await form.getByRole("combobox", { name: "Language" }).selectOption("fr");
+  await form.getByRole("combobox", { name: "For" }).selectOption("text");
+  await form.getByRole("textbox", { name: "Text message" }).fill("{{ list }} : à rendre aujourd'hui");
+  await expect(says.getByText(/à rendre aujourd'hui$/)).toBeVisible();
+  await expect(says.getByText(/^\d+ characters of 160$/)).toBeVisible();
+  await form.getByRole("textbox", { name: "Text message" }).fill("x".repeat(170));
+  await expect(says.getByText(/sent as 2 messages$/)).toBeVisible();
+  const me = (await (await page.request.get("/api/me")).json()) as { mailbox: string };
+  await form.getByLabel("Send a test email to").fill("maren@post.invalid");
+  await form.getByRole("button", { name: "Send", exact: true }).click();
+  await expect(form.getByText("Sent", { exact: true })).toBeVisible();
+  expect(await (await page.request.get(me.mailbox)).text()).toContain("Bonjour Ada Quill");
+});
+
+test("an email comes back: the record says so, and the next channel is taken", async ({ page }) => {
+  await signIn(page, "Maren Odell");
+  const me = (await (await page.request.get("/api/me")).json()) as { mailbox: string };
+  // Somebody gets an email with what waits for them, which comes back.
+  const sent = `SELECT m.id || ' ' || m.patron_id FROM messages m JOIN patrons p ON p.id = m.patron_id
+    WHERE m.channel = 'mail' AND m.state = 'sent' AND m.mailing_id IS NOT NULL AND p.address <> '' AND NOT p.email_returned ORDER BY m.sent_at DESC, m.id DESC LIMIT 1`;
+  await expect.poll(() => ask(sent).catch(() => ""), { timeout: 30_000 }).not.toBe("");
+  const [message, patron] = (await ask(sent)).split(" ");
+  const files = [...(await (await page.request.get(me.mailbox)).text()).matchAll(/name="name" value="([^"]+)"/g)].map(
+    (m) => m[1]!,
+  );
+  const file = files.find((f) => f.includes(`message-${message}_`) || f.includes(`message-${message}-`));
+  expect(file).toBeTruthy();
+  expect((await page.request.post(me.mailbox, { form: { name: file! } })).ok()).toBe(true);
+  expect(await ask(`SELECT channel || ' ' || state FROM messages WHERE id = ${message}`)).not.toBe("mail sent");
+  await page.goto(`/patrons?patron=${patron}`);
+  await expect(page.getByText(/^Email to .* came back\. Ask for the correct address\.$/)).toBeVisible();
 });

@@ -163,6 +163,11 @@ func CardUntil(tx *store.Tx, patron int64, until time.Time) {
 	tx.QueueOne("UPDATE patrons SET card_until = $2 WHERE id = $1", patron, until)
 }
 
+// KeepLanguage writes in which language a patron wants to be written to.
+func KeepLanguage(tx *store.Tx, patron int64, language string) {
+	tx.QueueOne("UPDATE patrons SET language = $2, revision = revision + 1 WHERE id = $1", patron, language)
+}
+
 // ClassifyPatron writes how a patron is classed.
 func ClassifyPatron(tx *store.Tx, patron int64, class string) {
 	tx.QueueOne("UPDATE patrons SET class = $2 WHERE id = $1", patron, class)

@@ -32,6 +32,9 @@ export function Told({ card, onCard }: Part) {
           <dd>{says(card.ways.hold_ready)}</dd>
           <dt className="text-ink-2">Overdue items</dt>
           <dd>{says(card.ways.overdue)}</dd>
+          {card.email_returned && (
+            <dd className="col-span-2 text-amber-700">Email to {card.email} came back. Ask for the correct address.</dd>
+          )}
         </dl>
       }
     >

@@ -1,0 +1,72 @@
+package server
+
+import (
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nevrin/core/speech"
+)
+
+var askedTexts = regexp.MustCompile(`\bt "((?:[^"\\]|\\.)*)"`)
+
+// No text of patrons' pages is missing in any language, and none is kept that no page has. Gaps are the same in all languages.
+func TestNoTextIsMissing(t *testing.T) {
+	needed := map[string]bool{}
+	for _, page := range []string{mineText, signUpText} {
+		for _, m := range askedTexts.FindAllStringSubmatch(page, -1) {
+			needed[m[1]] = true
+		}
+	}
+	for _, f := range signUpFields {
+		needed[f.Label] = true
+	}
+	require.Greater(t, len(needed), 100)
+	gap := regexp.MustCompile(`%(?:\[\d\])?[sd]`)
+	for _, l := range speech.All {
+		if l.Code == speech.English {
+			continue
+		}
+		has := map[string]string{}
+		for _, m := range textsIn(l.Code).Messages {
+			assert.NotContains(t, has, m.ID, "twice")
+			has[m.ID] = m.Translation
+			assert.NotEmpty(t, m.Translation, m.ID)
+			assert.Len(t, gap.FindAllString(m.Translation, -1), len(gap.FindAllString(m.ID, -1)), "gaps of %q", m.ID)
+		}
+		for text := range needed {
+			assert.Contains(t, has, text, l.Code)
+		}
+	}
+}
+
+// No English stands in the pages beside the texts.
+func TestNothingStandsBesideTheTexts(t *testing.T) {
+	plain := regexp.MustCompile(`>([^<>{}]*[A-Za-z]{3,}[^<>{}]*)<`)
+	for name, page := range map[string]string{"mine": mineText, "sign-up": signUpText} {
+		assert.Empty(t, plain.FindAllString(page[strings.Index(page, "<body>"):], -1), name)
+	}
+}
+
+// Sentences that the program makes are said in the page's language, with their dates; those that it does not know stay as they are.
+func TestSay(t *testing.T) {
+	fr := written[speech.French]
+	for english, french := range map[string]string{
+		"Renewed, due Tue 27 Oct":                                       "Prolongé, à rendre le mar. 27 oct.",
+		"The tide tables: Not renewed: somebody is waiting for it.":     "The tide tables : Non prolongé : quelqu'un l'attend.",
+		"On the hold shelf at Havenhead until Tue 13 Oct 2026":          "Prêt à Havenhead jusqu'au mar. 13 oct. 2026",
+		"In transit to Saltmere, on the shelf by Wed 7 Oct 2026, 10:30": "En route vers Saltmere, prêt vers le mer. 7 oct. 2026, 10:30",
+		"Late: The tide tables":                                         "Retard : The tide tables",
+		"A sentence that nobody has translated, of Tue Oct 6, 2026":     "A sentence that nobody has translated, of mar. 6 oct., 2026",
+		"Not renewed: renewals so far 2, allowed 2.":                    "Non prolongé : déjà prolongé 2 fois, permis 2.",
+	} {
+		assert.Equal(t, french, fr.Say(english))
+		assert.Equal(t, english, written[speech.English].Say(english))
+	}
+	assert.Equal(t, "3 exemplaires", fr.T("%d copies", 3))
+	assert.Equal(t, []string{"1er", "2e"}, []string{fr.Ordinal(1), fr.Ordinal(2)})
+	assert.Equal(t, []string{"1st", "22nd"}, []string{written[speech.English].Ordinal(1), written[speech.English].Ordinal(22)})
+}
