@@ -144,5 +144,6 @@ test("an email comes back: the record says so, and the next channel is taken", a
   expect((await page.request.post(me.mailbox, { form: { name: file! } })).ok()).toBe(true);
   expect(await ask(`SELECT channel || ' ' || state FROM messages WHERE id = ${message}`)).not.toBe("mail sent");
   await page.goto(`/patrons?patron=${patron}`);
+  await page.getByRole("button", { name: "Notices and consents" }).click();
   await expect(page.getByText(/^Email to .* came back\. Ask for the correct address\.$/)).toBeVisible();
 });
