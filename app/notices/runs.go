@@ -40,6 +40,7 @@ type Run struct {
 	Refused   int           `json:"refused" doc:"Email that was refused permanently"`
 	Last      *int          `json:"last,omitempty" doc:"Recipients of the previous run"`
 	Usual     bool          `json:"usual" doc:"Its numbers are as usual"`
+	SendAt    *time.Time    `json:"send_at,omitempty" doc:"When it is sent by itself, as a trial run"`
 	Why       why.Trace     `json:"why" doc:"Compared with the runs before"`
 }
 
@@ -128,7 +129,7 @@ func show(a *act.Act, rows []noticesdb.Mailing) ([]Run, error) {
 	for k := range rows {
 		m := &rows[k]
 		r := &out[k]
-		*r = Run{ID: m.ID, Plan: m.Plan, Name: planName(a, m.Plan), Day: *store.DateOf(&m.Day), State: m.State, Ways: []Way{}}
+		*r = Run{ID: m.ID, Plan: m.Plan, Name: planName(a, m.Plan), Day: *store.DateOf(&m.Day), State: m.State, Ways: []Way{}, SendAt: m.SendAt}
 		for _, c := range counts {
 			if c.MailingID == m.ID {
 				r.count(&c)
@@ -396,6 +397,63 @@ func Send(a *act.Act, ids []int64) error {
 		}
 	}
 	return nil
+}
+
+// SendingLater is the time at which a trial run is to be sent.
+type SendingLater struct {
+	At string `json:"at" maxLength:"16" doc:"By the clock of the branch, such as 2026-10-06T14:00; empty: not by itself"`
+}
+
+// latestSending is the number of days ahead for which a run can be set to be sent.
+const latestSending = 7
+
+// SendLater sets when a trial run is sent by itself, or that it is not.
+func SendLater(a *act.Act, id int64, v SendingLater) error {
+	var at *time.Time
+	if v.At != "" {
+		t, err := calendar.ParseInstant(v.At, a.Here().Location)
+		switch {
+		case err != nil:
+			return problem.From(problem.Invalid, err)
+		case !t.After(a.Now):
+			return problem.Newf(problem.Invalid, "%s is over. Choose a later time.", a.SayInstant(t))
+		case t.After(a.Now.AddDate(0, 0, latestSending)):
+			return problem.Newf(problem.Invalid, "Choose a time within %d days.", latestSending)
+		}
+		at = &t
+	}
+	done, err := noticesdb.SendAt(a.Tx, id, at)
+	if err == nil && !done {
+		err = problem.Newf(problem.Refused, "This is no longer a trial run: it was sent or discarded.")
+	}
+	a.Touch(event.Notices)
+	return err
+}
+
+// DueArgs is the job that sends runs whose time has come.
+type DueArgs struct{}
+
+// Kind names the job in the queue.
+func (DueArgs) Kind() string { return "send_due_runs" }
+
+// Dispatcher works these jobs.
+type Dispatcher struct {
+	river.WorkerDefaults[DueArgs]
+	House *act.House
+}
+
+// Work sends the runs whose time has come, together.
+func (d *Dispatcher) Work(ctx context.Context, _ *river.Job[DueArgs]) error {
+	_, err := act.Do(ctx, d.House, act.Machine, "", nil, func(a *act.Act) (bool, error) {
+		due, err := noticesdb.ToSendNow(a.Tx, a.Now)
+		for k := range due {
+			if err == nil {
+				err = approve(a, &due[k])
+			}
+		}
+		return len(due) > 0, err
+	})
+	return err
 }
 
 func approve(a *act.Act, m *noticesdb.Mailing) error {

@@ -449,3 +449,37 @@ func TestReceiptsGoByEmail(t *testing.T) {
 	w.keep("receipt", func(p *plan.Plan) { p.Active = false })
 	assert.ErrorContains(t, mail(), "No plan sends receipts")
 }
+
+// A run that is set for a time is sent by itself when it has come, once, whatever copies of the program look; what came back by then is not told.
+func TestRunsAreSentAtATime(t *testing.T) {
+	w := newTelling(t)
+	one, two := w.reader("ada@post.invalid"), w.reader("bo@post.invalid")
+	back := w.lend(one)
+	w.lend(two)
+	w.night(24)
+	id := w.trial("overdue")
+	later := func(at string) error {
+		_, err := testkit.Try(w.House, w.boss, func(a *act.Act) (bool, error) { return true, notices.SendLater(a, id, notices.SendingLater{At: at}) })
+		return err
+	}
+	require.ErrorContains(t, later("2026-10-30T08:00"), "is over")
+	require.ErrorContains(t, later("2026-12-30T08:00"), "within 7 days")
+	require.ErrorContains(t, later("tomorrow"), "expected")
+	require.NoError(t, later("2026-10-30T18:00"))
+	due := func() {
+		for range 2 {
+			require.NoError(t, (&notices.Dispatcher{House: w.House}).Work(t.Context(), nil))
+		}
+	}
+	due()
+	assert.Equal(t, "trial", w.Ask("SELECT state FROM mailings WHERE id = ?", id))
+	w.bring(back)
+	w.Later(9 * time.Hour)
+	due()
+	w.compose(id)
+	letters := w.leave()
+	require.Len(t, letters, 1)
+	assert.Equal(t, "<bo@post.invalid>", letters[0].To)
+	assert.Equal(t, "1", w.Ask("SELECT count(*) FROM events WHERE kind = 'mailing_sent'"))
+	require.ErrorContains(t, later("2026-10-31T18:00"), "no longer a trial run")
+}

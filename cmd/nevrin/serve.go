@@ -418,6 +418,7 @@ func start(
 	river.AddWorker(workers, &notices.Gatherer{House: house})
 	river.AddWorker(workers, &notices.Composer{House: house})
 	river.AddWorker(workers, &notices.Asker{House: house})
+	river.AddWorker(workers, &notices.Dispatcher{House: house})
 	river.AddWorker(workers, &night.Worker{House: house})
 	river.AddWorker(workers, &partners.Sender{House: house})
 	river.AddWorker(workers, &rules.Rehearser{House: house})
@@ -516,6 +517,11 @@ func periodic() []*river.PeriodicJob {
 		river.NewPeriodicJob(
 			river.PeriodicInterval(20*time.Second),
 			func() (river.JobArgs, *river.InsertOpts) { return notices.AskArgs{}, nil },
+			&river.PeriodicJobOpts{RunOnStart: true},
+		),
+		river.NewPeriodicJob(
+			river.PeriodicInterval(20*time.Second),
+			func() (river.JobArgs, *river.InsertOpts) { return notices.DueArgs{}, nil },
 			&river.PeriodicJobOpts{RunOnStart: true},
 		),
 		river.NewPeriodicJob(

@@ -17,6 +17,9 @@ ALTER TABLE messages
 CREATE UNIQUE INDEX messages_stop ON messages (stop) WHERE stop IS NOT NULL;
 CREATE INDEX messages_on_the_way ON messages (id) WHERE state = 'sent' AND gateway <> '' AND delivered_at IS NULL;
 CREATE INDEX messages_address ON messages (lower(address), id) WHERE channel = 'mail' AND state = 'sent';
+-- A trial run can be sent by itself at a time.
+ALTER TABLE mailings ADD COLUMN send_at timestamptz, ADD CONSTRAINT mailings_send_at CHECK (send_at IS NULL OR state <> 'dropped');
+CREATE INDEX mailings_to_send ON mailings (send_at) WHERE state = 'trial' AND send_at IS NOT NULL;
 ALTER TABLE notices DROP CONSTRAINT notices_channel_check,
     ADD CONSTRAINT notices_channel_check CHECK (channel IN ('', 'mail', 'text', 'phone', 'letter'));
 
@@ -26,6 +29,7 @@ UPDATE messages SET channel = 'phone', state = CASE WHEN state IN ('queued', 'se
     WHERE channel = 'text';
 UPDATE notices SET channel = 'phone' WHERE channel = 'text';
 DROP INDEX messages_stop, messages_on_the_way, messages_address;
+ALTER TABLE mailings DROP COLUMN send_at;
 ALTER TABLE notices DROP CONSTRAINT notices_channel_check,
     ADD CONSTRAINT notices_channel_check CHECK (channel IN ('', 'mail', 'phone', 'letter'));
 ALTER TABLE messages DROP CONSTRAINT messages_channel_check, DROP CONSTRAINT messages_by_hand, DROP CONSTRAINT messages_delivered,

@@ -15,10 +15,11 @@ type Mailing struct {
 	Day      time.Time
 	State    string
 	SentAt   *time.Time
-	Messages *int // how many it told, once that is counted
+	Messages *int       // how many it told, once that is counted
+	SendAt   *time.Time // when a trial run is sent by itself; nil: never
 }
 
-const mailingColumns = "m.id, m.plan, m.day, m.state, m.sent_at, m.messages"
+const mailingColumns = "m.id, m.plan, m.day, m.state, m.sent_at, m.messages, m.send_at"
 
 // MailingOf gives the run of a plan on a day, and creates it if needed.
 func MailingOf(tx *store.Tx, code string, day time.Time) (*Mailing, error) {
@@ -158,9 +159,20 @@ func Approve(tx *store.Tx, id int64, now time.Time) {
 	tx.Queue("UPDATE notices SET state = 'approved' WHERE mailing_id = $1 AND state = 'trial'", id)
 }
 
+// SendAt sets when a trial run is sent by itself; nil: never. False if it is not a trial run any more.
+func SendAt(tx *store.Tx, id int64, at *time.Time) (bool, error) {
+	n, err := tx.Exec("UPDATE mailings SET send_at = $2 WHERE id = $1 AND state = 'trial'", id, at)
+	return n == 1, err
+}
+
+// ToSendNow locks and gives the trial runs whose time has come.
+func ToSendNow(tx *store.Tx, now time.Time) ([]Mailing, error) {
+	return store.List[Mailing](tx, "SELECT "+mailingColumns+" FROM mailings m WHERE m.state = 'trial' AND m.send_at <= $1 ORDER BY m.id FOR UPDATE", now)
+}
+
 // Drop discards a trial run. False if it is not a trial run any more.
 func Drop(tx *store.Tx, id int64) (bool, error) {
-	n, err := tx.Exec("UPDATE mailings SET state = 'dropped' WHERE id = $1 AND state = 'trial'", id)
+	n, err := tx.Exec("UPDATE mailings SET state = 'dropped', send_at = NULL WHERE id = $1 AND state = 'trial'", id)
 	if err != nil || n == 0 {
 		return false, err
 	}

@@ -10,12 +10,12 @@ import { Whom } from "../../circulation/whom";
 import { Why } from "../../shell/why";
 import { useWrite } from "../../shell/write";
 import * as check from "../../ui/checks";
-import { Foot, Form, TextField } from "../../ui/forms";
+import { Foot, Form, MomentField, TextField } from "../../ui/forms";
 import { Loading } from "../../ui/loading";
 import { More } from "../../ui/menu";
 import { usePages } from "../../ui/pages";
 import { Button, Card, Field, inputLook, Quiet, Tag, Trouble } from "../../ui/parts";
-import { sayCount, sayDate } from "../../ui/say";
+import { sayCount, sayDate, sayInstant, toWall } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { Letter } from "./Letter";
 import { isOdd, useSend, type Run } from "./sending";
@@ -39,7 +39,7 @@ export function OneRun({ run, maySend }: { run: Run; maySend: boolean }) {
   const [branch, setBranch] = useState("");
   const [words, setWords] = useState("");
   const [shown, setShown] = useState<Person>();
-  const [leavingTitle, setLeavingTitle] = useState(false);
+  const [asking, setAsking] = useState<"" | "title" | "later">("");
   const list = usePages(["messages", run.id, run.state, run.people, run.left_out, channel, branch, words], (after) =>
     told(
       api.GET("/api/mailings/{id}/people", {
@@ -59,7 +59,7 @@ export function OneRun({ run, maySend }: { run: Run; maySend: boolean }) {
           <b className="font-semibold">
             {run.name}, {sayDate(run.day)}
           </b>
-          {maySend && <Acts run={run} onLeaveTitle={() => setLeavingTitle(true)} />}
+          {maySend && <Acts run={run} onAsk={setAsking} />}
         </div>
         <p className="text-sm text-ink-2">
           {sayCount(run.people, "patron")}
@@ -89,7 +89,8 @@ export function OneRun({ run, maySend }: { run: Run; maySend: boolean }) {
             <input className={inputLook} value={words} onChange={(e) => setWords(e.target.value)} />
           </Field>
         </div>
-        {trial && leavingTitle && <LeaveTitle run={run} onClose={() => setLeavingTitle(false)} />}
+        {trial && asking === "title" && <LeaveTitle run={run} onClose={() => setAsking("")} />}
+        {trial && asking === "later" && <SendLater run={run} onClose={() => setAsking("")} />}
       </div>
       {shown && <Text run={run} of={shown} onClose={() => setShown(undefined)} />}
       <Loading of={list}>
@@ -215,6 +216,40 @@ const title = z.object({
 });
 
 /** Leaves out of a trial run all that it tells of a title, with a reason. */
+const later = z.object({ at: z.string().regex(/^(\d{4}-\d{2}-\d{2}T\d{2}:\d{2})?$/, "Enter a date and a time.") });
+
+/** Sets when a trial run is sent by itself. */
+function SendLater({ run, onClose }: { run: Run; onClose: () => void }) {
+  const askAgain = useAskAgain();
+  const set = useWrite(
+    (body: z.infer<typeof later>, key) =>
+      api.POST("/api/mailings/{id}/later", { params: { path: { id: run.id }, header: keyed(key) }, body }),
+    {
+      name: `later ${run.id}`,
+      about: "The time of sending",
+      done: () => {
+        askAgain("mailings");
+        onClose();
+      },
+    },
+  );
+  return (
+    <Form
+      label="Send at a time"
+      schema={later}
+      start={{ at: run.send_at ? toWall(run.send_at).slice(0, 16) : "" }}
+      write={set}
+      onSend={set.run}
+      className="flex flex-wrap items-start gap-3 rounded-card bg-sunk p-3"
+    >
+      <MomentField name="at" label="Send at" hint="Leave empty to send it by hand." />
+      <Foot write={set} onLeave={onClose} className="self-end">
+        Save
+      </Foot>
+    </Form>
+  );
+}
+
 function LeaveTitle({ run, onClose }: { run: Run; onClose: () => void }) {
   const askAgain = useAskAgain();
   const leave = useWrite(
@@ -283,7 +318,7 @@ function Text({ run, of, onClose }: { run: Run; of: Person; onClose: () => void 
   );
 }
 
-function Acts({ run, onLeaveTitle }: { run: Run; onLeaveTitle: () => void }) {
+function Acts({ run, onAsk }: { run: Run; onAsk: (what: "title" | "later") => void }) {
   const askAgain = useAskAgain();
   const done = () => askAgain("mailings", "messages");
   const send = useSend(String(run.id), `Sending ${run.name}`);
@@ -304,13 +339,15 @@ function Acts({ run, onLeaveTitle }: { run: Run; onLeaveTitle: () => void }) {
     <span className="ml-auto flex flex-wrap items-center gap-2">
       {run.state === "trial" && (
         <>
+          {run.send_at && <Tag tone="tide">Will be sent {sayInstant(run.send_at)}</Tag>}
           <Button busy={send.busy} disabled={drop.busy || run.people === 0} onClick={() => send.run([run.id])}>
             Send {sayCount(run.people, "message")}
           </Button>
           <More
             of={run.name}
             acts={[
-              { name: "Leave out a title", run: onLeaveTitle },
+              { name: run.send_at ? "Change the time" : "Send at a time", run: () => onAsk("later") },
+              { name: "Leave out a title", run: () => onAsk("title") },
               { name: "Discard this run", run: () => drop.run() },
             ]}
           />
