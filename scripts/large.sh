@@ -14,3 +14,5 @@ for _ in $(seq 900); do grep -q 'Mail of the demo' "$work/said" && break; sleep 
 address=$(sed -n 's/^Nevrin is at //p' "$work/said")
 build/operations "$address"
 build/bench "$address" "$nevrin" 1 8 32
+quit
+build/notices

@@ -14,6 +14,7 @@ import (
 	"crypto/rand"
 	"fmt"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -87,6 +88,7 @@ type Sender struct {
 
 	turns sync.Mutex
 	limit *rate.Limiter // nil: none has waited yet
+	most  atomic.Int64  // messages a minute, as last seen, and one more; 0: not seen yet
 }
 
 // Timeout bounds a job: its turn, the attempt, and writing how it ended.
@@ -120,6 +122,9 @@ func (s *Sender) waitsForTurn(ctx context.Context, perMinute int) time.Duration 
 	}
 	return 0
 }
+
+// seen keeps how many messages a minute may leave.
+func (s *Sender) seen(a *act.Act) { s.most.Store(int64(a.Network.Settled.Notices.PerMinute) + 1) }
 
 // whileOff is the time after which it is checked again whether messages can be sent.
 const whileOff = 2 * time.Minute
@@ -192,16 +197,25 @@ func otherWay(a *act.Act, m *noticesdb.Message, says string) (bool, error) {
 // Work sends the message of a job unless that has been done or begun before. While its channel is off, outside of the hours in which messages
 // leave, and while others have their turn, it waits.
 func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
-	look, err := act.Look(ctx, s.House, act.Machine, func(a *act.Act) (int, error) { return a.Network.Settled.Notices.PerMinute, nil })
-	if err != nil {
+	look := func() error {
+		_, err := act.Look(ctx, s.House, act.Machine, func(a *act.Act) (bool, error) { s.seen(a); return true, nil })
 		return err
 	}
-	if wait := s.waitsForTurn(ctx, look); wait > 0 {
+	if s.most.Load() == 0 { // later ones see it on their way
+		if err := look(); err != nil {
+			return err
+		}
+	}
+	if wait := s.waitsForTurn(ctx, int(s.most.Load()-1)); wait > 0 {
+		if err := look(); err != nil { // it may have been changed
+			return err
+		}
 		return river.JobSnooze(wait)
 	}
 	var by carrier
 	var wait time.Duration
 	m, err := act.Do(ctx, s.House, act.Machine, "", nil, func(a *act.Act) (*noticesdb.Message, error) {
+		s.seen(a)
 		m, err := noticesdb.ToSend(a.Tx, job.Args.Message)
 		if err != nil || m == nil {
 			return nil, err

@@ -96,6 +96,9 @@ func (c *Change) settle(a *act.Act) (*sweepsdb.Which, *sweepsdb.Becoming, string
 	if err != nil {
 		return nil, nil, "", err
 	}
+	if len(c.Narrowed()) == 0 {
+		return nil, nil, "", problem.Newf(problem.Invalid, "Choose which records. Without any filter this would be all of them.")
+	}
 	b := &sweepsdb.Becoming{}
 	says := ""
 	switch c.Kind {
@@ -153,9 +156,6 @@ func (c *Change) dueDates(a *act.Act, w *sweepsdb.Which, b *sweepsdb.Becoming) (
 	if c.Dates.To != nil && *c.Dates.To < a.Today() {
 		return "", problem.Newf(problem.Invalid, "%s is in the past. Choose a later day.", a.SayDate(*c.Dates.To))
 	}
-	if w.From == nil && w.To == nil && len(w.Branches)+len(w.Owners)+len(w.Classes)+len(w.Homes)+len(w.Materials) == 0 && w.Roster == 0 {
-		return "", problem.Newf(problem.Invalid, "Choose which loans. Without any filter this would be all of them.")
-	}
 	whens, err := sweepsdb.Whens(a.Tx, w)
 	if err != nil {
 		return "", err
@@ -186,9 +186,6 @@ func (c *Change) cards(a *act.Act, b *sweepsdb.Becoming) (string, error) {
 	c.Dates.Open = false
 	if err := c.Dates.Check(); err != nil {
 		return "", problem.From(problem.Invalid, err)
-	}
-	if c.Which.From == nil && c.Which.To == nil && len(c.Which.Classes)+len(c.Which.Homes) == 0 && c.Which.Roster == 0 {
-		return "", problem.Newf(problem.Invalid, "Choose whose cards. Without any filter this would be all of them.")
 	}
 	b.Day, b.Days = columnOf(c.Dates.To), c.Dates.Days
 	if !c.Dates.Earlier {

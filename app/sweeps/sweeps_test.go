@@ -274,7 +274,7 @@ func TestCharges(t *testing.T) {
 	assert.Equal(t, 2, w.undo(s.ID).Undone)
 	assert.Equal(t, "150", owes(in))
 	_, err := testkit.Try(w.House, w.boss, func(a *act.Act) (*sweeps.Previewed, error) {
-		return sweeps.Preview(a, sweeps.Change{Kind: sweepsdb.Charges})
+		return sweeps.Preview(a, sweeps.Change{Kind: sweepsdb.Charges, Which: sweeps.Which{Branches: []calendar.Code{"HVH"}}})
 	})
 	require.ErrorContains(t, err, "Enter a reason")
 }
@@ -333,7 +333,8 @@ func TestBadChanges(t *testing.T) {
 		"Choose the new patron class":        {Kind: sweepsdb.Classes, Which: at, Class: "knight"},
 		"a patron class or a roster":         {Kind: sweepsdb.Classes, Which: at, Class: "adult"},
 		"is before":                          {Kind: sweepsdb.Due, Which: sweeps.Which{From: day(2026, 10, 9), To: day(2026, 10, 8)}, Dates: sweep.Dates{Days: 3}},
-		"where holds are picked up now":      {Kind: sweepsdb.Pickups, Pickup: "SLM"},
+		"where holds are picked up now":      {Kind: sweepsdb.Pickups, Which: sweeps.Which{Homes: []calendar.Code{"HVH"}}, Pickup: "SLM"},
+		"would be all of them":               {Kind: sweepsdb.Charges, Reason: "Storm"},
 		"are to be picked up":                {Kind: sweepsdb.Pickups, Which: at, Pickup: "XXX"},
 		"Nothing would change":               {Kind: sweepsdb.Due, Which: sweeps.Which{Branches: []calendar.Code{"SLM"}}, Dates: sweep.Dates{Days: 3}},
 	} {

@@ -15,6 +15,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
+	"gorm.io/gorm"
 
 	"nevrin/app/act"
 	"nevrin/app/notices"
@@ -317,7 +318,12 @@ func (b *bench) sweep(ctx context.Context) error {
 		return err
 	}
 	bare, err := b.timed("  the same loans in one bare UPDATE", func() error {
-		return db.Exec("UPDATE loans l SET due_date = due_date + 7 FROM sweep_lines s WHERE s.sweep_id = ? AND s.loan_id = l.id", applied.ID).Error
+		return db.Connection(func(one *gorm.DB) error {
+			if err := one.Exec("SET statement_timeout = 0").Error; err != nil {
+				return err
+			}
+			return one.Exec("UPDATE loans l SET due_date = due_date + 7 FROM sweep_lines s WHERE s.sweep_id = ? AND s.loan_id = l.id", applied.ID).Error
+		})
 	})
 	fmt.Printf("  ratio: applied %.1f, undone %.1f\n", (write+move).Seconds()/bare.Seconds(), undo.Seconds()/bare.Seconds())
 	return err

@@ -58,6 +58,13 @@ test("late fines of a week are waived for one reason, and what was typed is ther
   await page.getByRole("button", { name: "Late fines" }).click();
   await expect(form.getByLabel("Reason")).toHaveValue("Storm week");
   await form.getByRole("button", { name: "Preview" }).click();
+  await expect(page.getByText("Choose which records. Without any filter this would be all of them.")).toBeVisible();
+  await page.getByRole("region", { name: "Preview" }).getByRole("button", { name: "Edit" }).click();
+  await form
+    .getByRole("group", { name: /^Charged at/ })
+    .getByRole("button", { name: "Havenhead" })
+    .click();
+  await form.getByRole("button", { name: "Preview" }).click();
   const owed = "SELECT coalesce(sum(balance), 0)::text FROM patrons";
   const before = Number(await ask(owed));
   await page.getByRole("button", { name: /^Apply to/ }).click();

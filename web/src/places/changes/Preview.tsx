@@ -35,6 +35,15 @@ export function Preview({ typed, onDone, onClose }: { typed: Typed; onDone: () =
       },
     },
   );
+  if (preview.error)
+    return (
+      <Card label="Preview" className="flex flex-wrap items-center gap-3 border-l-4 border-l-amber-500 px-4 py-3">
+        <Trouble error={preview.error} />
+        <Button plain onClick={onClose}>
+          Edit
+        </Button>
+      </Card>
+    );
   return (
     <Card label="Preview" className="border-l-4 border-l-amber-500">
       <Loading of={preview}>
