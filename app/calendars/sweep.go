@@ -357,7 +357,11 @@ func Sweeps(a *act.Act, page store.Page) ([]Sweep, store.Page, error) {
 	rows, next, err := sweepsdb.List(a.Tx, true, page)
 	out := []Sweep{}
 	for _, s := range rows {
-		out = append(out, Sweep{s.ID, s.At, s.Who, s.Text, s.Loans, s.Holds, s.UndoneAt, s.Parts, s.Done + s.Kept})
+		moved := s.Done
+		if s.UndoneAt == nil {
+			moved += s.Kept
+		}
+		out = append(out, Sweep{s.ID, s.At, s.Who, s.Text, s.Loans, s.Holds, s.UndoneAt, s.Parts, moved})
 	}
 	return out, next, err
 }

@@ -74,6 +74,15 @@ func TestTextMessages(t *testing.T) {
 	w.ask()
 	assert.Equal(t, "sent true", state())
 
+	// One that the gateway does not know any more does not stand in the way of others.
+	w.Set(`INSERT INTO messages (kind, patron_id, address, subject, body, items, state, at, sent_at, channel, gateway)
+		VALUES ('overdue', ?, '902 555 0135', '', 'y', 1, 'sent', now(), (SELECT shows FROM training_clock), 'text', ?)`, p, w.House.Texts.Base+"/outbound/x/requests/99")
+	w.Set("UPDATE messages SET delivered_at = NULL")
+	w.ask()
+	w.ask()
+	assert.Equal(t, "1", w.Ask("SELECT count(*) FROM messages WHERE delivered_at IS NOT NULL"))
+	w.Set("DELETE FROM messages WHERE address = '902 555 0135'")
+
 	w.Set("UPDATE messages SET state = 'queued', delivered_at = NULL") // as if its answer had been lost
 	w.leave()
 	assert.Len(t, phones.Texts(), 1, "once, by its key")

@@ -80,6 +80,9 @@ type AskArgs struct{}
 // Kind names the job in the queue.
 func (AskArgs) Kind() string { return "ask_gateway" }
 
+// InsertOpts lets it fail: the next one comes in a moment, and asks anew.
+func (AskArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{MaxAttempts: 1} }
+
 // Asker works these jobs.
 type Asker struct {
 	river.WorkerDefaults[AskArgs]
@@ -110,7 +113,7 @@ func (k *Asker) Work(ctx context.Context, _ *river.Job[AskArgs]) error {
 	for i := range open {
 		m := &open[i]
 		status, says, err := by.Gateway.Status(bounded, by.By, m.Gateway)
-		if err != nil {
+		if err != nil && !errors.As(err, new(*sms.Refused)) { // one that it does not know must not stand in the way of the others
 			return err
 		}
 		_, err = act.Do(ctx, k.House, act.Machine, "", nil, func(a *act.Act) (bool, error) {

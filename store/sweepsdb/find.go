@@ -38,7 +38,7 @@ type Becoming struct {
 	Least *time.Time
 }
 
-// asked are the arguments of all queries here; the selects by kind name them.
+// asked names the arguments of all queries here: what is asked for as w, and new due dates as k.
 const asked = `WITH w AS (SELECT $1::text[] AS branches, $2::text[] AS owners, $3::text[] AS homes, $4::text[] AS classes, $5::text[] AS materials,
 		$6::bigint AS roster, $7::date AS first, $8::date AS last, $9::date AS born_from, $10::date AS born_to, $11::date AS today, $12::bigint[] AS out,
 		$13::date AS day, $14::int AS days, $15::text AS text, $16::date AS least),
@@ -125,7 +125,7 @@ type When struct {
 // Whens gives when the open loans that are meant are due.
 func Whens(tx *store.Tx, w *Which) ([]When, error) {
 	return store.List[When](tx, asked+`c AS (SELECT l.branch_code, l.due_date, l.due_at`+openLoans+`)
-		SELECT branch_code, due_date, due_at, count(*)::int AS number FROM c, (SELECT count(*) FROM k) unused
+		SELECT branch_code, due_date, due_at, count(*)::int AS number FROM c
 		GROUP BY 1, 2, 3 ORDER BY 1, 2, 3`, args(w, &Becoming{})...)
 }
 
@@ -147,7 +147,7 @@ func Total(tx *store.Tx, kind Kind, w *Which, b *Becoming) (*Totals, error) {
 			count(*) FILTER (WHERE EXISTS (SELECT 1 FROM loans l JOIN items i ON i.id = l.item_id JOIN holds h ON h.title_id = i.title_id
 				WHERE l.id = c.loan_id AND h.state = 'waiting'))::int AS awaited,
 			coalesce(sum(CASE WHEN c.entry_id IS NOT NULL THEN c.text_before::bigint END), 0)::bigint AS owed
-		FROM c, (SELECT count(*) FROM k) unused WHERE c.id <> ALL((SELECT out FROM w)::bigint[])`, args(w, b)...)
+		FROM c WHERE c.id <> ALL((SELECT out FROM w)::bigint[])`, args(w, b)...)
 }
 
 // Candidate is one record that a sweep would change, as it is shown.
@@ -178,8 +178,7 @@ func Find(tx *store.Tx, kind Kind, w *Which, b *Becoming, page store.Page) ([]Ca
 				AND n.due_at IS NOT DISTINCT FROM t.at_before) AS told,
 			EXISTS (SELECT 1 FROM holds o WHERE o.title_id = i.title_id AND o.state = 'waiting' AND t.loan_id IS NOT NULL) AS awaited
 		FROM t JOIN patrons p ON p.id = t.whose LEFT JOIN ledger e ON e.id = t.entry_id LEFT JOIN loans l ON l.id = coalesce(t.loan_id, e.loan_id)
-			LEFT JOIN holds h ON h.id = t.hold_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = coalesce(i.title_id, h.title_id),
-			(SELECT count(*) FROM k) unused, (SELECT out FROM w) unused_too
+			LEFT JOIN holds h ON h.id = t.hold_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = coalesce(i.title_id, h.title_id)
 		WHERE $22::bigint = 0 AND (t.sorted, t.id) > ($23::text, $24::bigint) ORDER BY t.sorted, t.id`, args(&all, b)...)
 }
 
@@ -188,7 +187,7 @@ func Write(tx *store.Tx, sweep int64, kind Kind, w *Which, b *Becoming) (int64, 
 	return tx.Exec(asked+candidates[kind]+`INSERT INTO sweep_lines (sweep_id, loan_id, hold_id, patron_id, entry_id, day_before, at_before, day_after, at_after,
 			text_before, text_after)
 		SELECT $22, loan_id, hold_id, patron_id, entry_id, day_before, at_before, day_after, at_after, text_before, text_after
-		FROM c, (SELECT count(*) FROM k) unused WHERE c.id <> ALL((SELECT out FROM w)::bigint[]) ORDER BY c.id`, append(args(w, b), sweep)...)
+		FROM c WHERE c.id <> ALL((SELECT out FROM w)::bigint[]) ORDER BY c.id`, append(args(w, b), sweep)...)
 }
 
 // Lines gives a page of the lines of a sweep in some states, as they are shown; no states: all.
