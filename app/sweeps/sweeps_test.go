@@ -187,15 +187,17 @@ func TestKilledStoppedContinued(t *testing.T) {
 	renewed := func() string { return w.Ask("SELECT count(*)::text FROM loans WHERE renewals = 1") }
 	c := sweeps.Change{Kind: sweepsdb.Renewals, Which: sweeps.Which{Branches: []calendar.Code{"HVH"}}}
 	applied := testkit.Do(t, w.House, w.boss, func(a *act.Act) (*sweeps.Applied, error) { return sweeps.Apply(a, c) })
+	// Somebody has the patron of the sixth line in hand, so that it is killed there.
+	hand := testkit.SQL(w.House).Begin()
+	require.NoError(t, hand.Exec(`SELECT 1 FROM patrons WHERE id = (SELECT l.patron_id FROM sweep_lines s JOIN loans l ON l.id = s.loan_id
+		ORDER BY s.id OFFSET 5 LIMIT 1) FOR UPDATE`).Error)
 	ctx, kill := context.WithCancel(t.Context())
-	go func() {
-		for w.Ask("SELECT count(*)::text FROM sweep_lines WHERE state = 'done'") == "0" {
-			time.Sleep(time.Millisecond)
-		}
-		kill()
-	}()
-	_ = sweeps.Work(ctx, w.House, applied.ID)
-	<-ctx.Done()
+	var worker sync.WaitGroup
+	worker.Go(func() { _ = sweeps.Work(ctx, w.House, applied.ID) })
+	require.Eventually(t, func() bool { return w.Ask("SELECT count(*)::text FROM sweep_lines WHERE state = 'done'") == "5" }, 20*time.Second, 5*time.Millisecond)
+	kill()
+	worker.Wait()
+	require.NoError(t, hand.Rollback().Error)
 	s := w.now(applied.ID)
 	require.Equal(t, "working", s.State)
 	require.Positive(t, s.Waiting)
