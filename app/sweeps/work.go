@@ -61,6 +61,9 @@ func (w *Worker) Work(ctx context.Context, job *river.Job[Args]) error {
 // part is how many lines are read at once, and of dates moved in one act: for so long their patrons wait.
 const part = 1000
 
+// shown is the number of lines after which windows are told how far it is.
+const shown = 50
+
 // Work does the lines of a change, or undoes them, until none is left or somebody stops it. Killed at any point, it goes on where it was when
 // it is begun again.
 func Work(ctx context.Context, h *act.House, id int64) error {
@@ -167,6 +170,9 @@ func do(ctx context.Context, h *act.House, s *sweepsdb.Sweep, lines []sweepsdb.L
 		}
 		if err != nil || stopped {
 			return err
+		}
+		if k%shown == shown-1 {
+			h.Live.Changed("", event.Sweeps)
 		}
 	}
 	return nil

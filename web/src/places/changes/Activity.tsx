@@ -5,7 +5,7 @@ import { useWrite } from "../../shell/write";
 import { Loading } from "../../ui/loading";
 import { usePages } from "../../ui/pages";
 import { Button, Card, Field, inputLook, Quiet, Tag, Trouble } from "../../ui/parts";
-import { sayCount, sayInstant } from "../../ui/say";
+import { sayCount, sayInstant, sayNumber } from "../../ui/say";
 import { Table, type Column } from "../../ui/table";
 import { nameOf } from "./kinds";
 import { lineColumns } from "./Preview";
@@ -80,11 +80,13 @@ const columnsFor = (onOpen: (s: Sweep) => void): Column<Sweep>[] => [
 function effect(s: Sweep) {
   const parts = [
     s.done > 0 && `${sayCount(s.done, "record")} changed`,
-    s.kept > 0 && `${s.kept} not changed`,
-    s.undone > 0 && `${s.undone} undone`,
-    s.stays > 0 && `${s.stays} could not be undone`,
+    s.kept > 0 && `${sayNumber(s.kept)} not changed`,
+    s.undone > 0 && `${sayNumber(s.undone)} undone`,
+    s.stays > 0 && `${sayNumber(s.stays)} could not be undone`,
     s.waiting > 0 &&
-      (s.state === "working" || s.state === "stopped" ? `${s.waiting} to go` : `${s.waiting} never applied`),
+      (s.state === "working" || s.state === "stopped"
+        ? `${sayNumber(s.waiting)} to go`
+        : `${sayNumber(s.waiting)} never applied`),
   ];
   return parts.filter((x) => x).join("; ");
 }
