@@ -74,7 +74,9 @@ func (s *Server) noticeOperations() {
 	do(s, http.MethodPost, "/mailings/send", "sendMailings", "Send trial runs", supervising,
 		func(a *act.Act, in *Sent[send]) (Done, error) { return Done{true}, notices.Send(a, in.Body.Runs) })
 	do(s, http.MethodPost, "/mailings/{id}/later", "sendLater", "Set when a trial run is sent by itself", supervising,
-		func(a *act.Act, in *OneSent[notices.SendingLater]) (Done, error) { return Done{true}, notices.SendLater(a, in.ID, in.Body) })
+		func(a *act.Act, in *OneSent[notices.SendingLater]) (Done, error) {
+			return Done{true}, notices.SendLater(a, in.ID, in.Body)
+		})
 	for path, does := range map[string]struct {
 		id, summary string
 		do          func(*act.Act, int64) error

@@ -17,7 +17,8 @@ import (
 	"nevrin/core/speech"
 )
 
-// The texts of patrons' pages, by language, in the form in which Go's gotext keeps them. English is what stands in the pages.
+// The texts of patrons' pages, and sentences that the program makes elsewhere, by language, in the form in which Go's gotext keeps them. English is
+// what stands in the pages.
 //
 //go:embed texts/*.gotext.json
 var textFiles embed.FS
@@ -43,6 +44,7 @@ type texts struct {
 type pattern struct {
 	says *regexp.Regexp
 	is   string
+	bare int // how long it is without its gaps
 }
 
 // written are the texts of all languages.
@@ -55,11 +57,12 @@ var written = func() map[speech.Language]*texts {
 		if l.Code == speech.English {
 			continue
 		}
-		file := textsIn(l.Code)
-		for _, m := range file.Messages {
+		for _, m := range textsIn(l.Code, "").Messages {
 			if err := all.SetString(language.Make(string(l.Code)), m.ID, m.Translation); err != nil {
 				panic(err) // a file that ships with the program
 			}
+		}
+		for _, m := range textsIn(l.Code, ".sentences").Messages {
 			if !strings.Contains(m.ID, "%s") {
 				t.exact[m.ID] = m.Translation
 				continue
@@ -68,10 +71,10 @@ var written = func() map[speech.Language]*texts {
 			for k := range parts {
 				parts[k] = regexp.QuoteMeta(parts[k])
 			}
-			t.patterns = append(t.patterns, pattern{regexp.MustCompile("^" + strings.Join(parts, "(.+?)") + "$"), m.Translation})
+			t.patterns = append(t.patterns, pattern{regexp.MustCompile("^" + strings.Join(parts, "(.+?)") + "$"), m.Translation, len(strings.Join(parts, ""))})
 		}
-		// The longest first: it says the most.
-		slices.SortStableFunc(t.patterns, func(x, y pattern) int { return len(y.says.String()) - len(x.says.String()) })
+		// The one with the most words is tried first.
+		slices.SortStableFunc(t.patterns, func(x, y pattern) int { return y.bare - x.bare })
 	}
 	for l, t := range out {
 		t.printer = message.NewPrinter(language.Make(string(l)), message.Catalog(all))
@@ -79,9 +82,9 @@ var written = func() map[speech.Language]*texts {
 	return out
 }()
 
-// textsIn reads the file of a language.
-func textsIn(l speech.Language) textFile {
-	data, err := textFiles.ReadFile("texts/" + string(l) + ".gotext.json")
+// textsIn reads the texts of a language, or its sentences.
+func textsIn(l speech.Language, part string) textFile {
+	data, err := textFiles.ReadFile("texts/" + string(l) + part + ".gotext.json")
 	if err != nil {
 		panic(err)
 	}
@@ -110,8 +113,10 @@ func (t *texts) Say(sentence string) string {
 			if m := p.says.FindStringSubmatch(try.text); m != nil {
 				with := make([]any, len(m)-1)
 				for k, part := range m[1:] {
-					with[k] = t.Say(part)
+					with[k] = t.Date(part)
 				}
+				// Another sentence stands at the end alone: before it are titles and names.
+				with[len(with)-1] = t.Say(m[len(m)-1])
 				return filled(p.is, with) + try.end
 			}
 		}

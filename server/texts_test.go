@@ -2,6 +2,7 @@ package server
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -13,7 +14,7 @@ import (
 
 var askedTexts = regexp.MustCompile(`\bt "((?:[^"\\]|\\.)*)"`)
 
-// No text of patrons' pages is missing in any language, and none is kept that no page has. Gaps are the same in all languages.
+// No text of patrons' pages is missing in any language, and none is kept that no page has. Gaps are the same in all languages, also of sentences.
 func TestNoTextIsMissing(t *testing.T) {
 	needed := map[string]bool{}
 	for _, page := range []string{mineText, signUpText} {
@@ -31,11 +32,14 @@ func TestNoTextIsMissing(t *testing.T) {
 			continue
 		}
 		has := map[string]string{}
-		for _, m := range textsIn(l.Code).Messages {
-			assert.NotContains(t, has, m.ID, "twice")
-			has[m.ID] = m.Translation
+		for _, m := range slices.Concat(textsIn(l.Code, "").Messages, textsIn(l.Code, ".sentences").Messages) {
 			assert.NotEmpty(t, m.Translation, m.ID)
 			assert.Len(t, gap.FindAllString(m.Translation, -1), len(gap.FindAllString(m.ID, -1)), "gaps of %q", m.ID)
+		}
+		for _, m := range textsIn(l.Code, "").Messages {
+			assert.NotContains(t, has, m.ID, "twice")
+			assert.True(t, needed[m.ID], "no page has %q", m.ID)
+			has[m.ID] = m.Translation
 		}
 		for text := range needed {
 			assert.Contains(t, has, text, l.Code)
@@ -62,6 +66,7 @@ func TestSay(t *testing.T) {
 		"The tide tables: Not renewed: somebody is waiting for it.":     "The tide tables : Non prolongé : quelqu'un l'attend.",
 		"On the hold shelf at Havenhead until Tue 13 Oct 2026":          "Prêt à Havenhead jusqu'au mar. 13 oct. 2026",
 		"In transit to Saltmere, on the shelf by Wed 7 Oct 2026, 10:30": "En route vers Saltmere, prêt vers le mer. 7 oct. 2026, 10:30",
+		"Pause: Renewed, due Tue 27 Oct":                                "Pause : Prolongé, à rendre le mar. 27 oct.", // a title stays
 		"Late: The tide tables":                                         "Retard : The tide tables",
 		"A sentence that nobody has translated, of Tue Oct 6, 2026":     "A sentence that nobody has translated, of mar. 6 oct., 2026",
 		"Not renewed: renewals so far 2, allowed 2.":                    "Non prolongé : déjà prolongé 2 fois, permis 2.",

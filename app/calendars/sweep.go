@@ -418,7 +418,7 @@ func Undo(a *act.Act, id int64) error {
 	if err != nil {
 		return err
 	}
-	sweepsdb.Undone(a.Tx, id, a.Who.ID, a.Now)
+	sweepsdb.Undone(a.Tx, id, a.Who.ID, a.Now, nil)
 	a.Tell(event.Event{Kind: event.CalendarUndone, Detail: event.Detail{Says: "Undone: " + s.Text}})
 	if lines > atOnce {
 		sweepsdb.InParts(a.Tx, id, true, false)

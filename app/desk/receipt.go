@@ -28,6 +28,9 @@ func MailLent(a *act.Act, patron int64, since time.Time) error {
 	if p.Email == "" {
 		return problem.Newf(problem.Refused, "%s has no email address. Add one, or print a slip.", p.Name())
 	}
+	if p.EmailReturned {
+		return problem.Newf(problem.Refused, "Email to %s came back. Ask for the correct address, or print a slip.", p.Email)
+	}
 	if since.IsZero() {
 		since = a.Here().At(a.Today(), 0)
 	}

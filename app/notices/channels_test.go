@@ -24,12 +24,17 @@ import (
 	"golang.org/x/net/html"
 
 	"nevrin/app/act"
+	"nevrin/app/holds"
 	"nevrin/app/notices"
 	"nevrin/app/outside"
+	"nevrin/app/people"
+	"nevrin/app/sweeps"
+	"nevrin/core/calendar"
 	"nevrin/core/person"
 	"nevrin/core/plan"
 	"nevrin/formats/sms"
 	"nevrin/standin"
+	"nevrin/store/sweepsdb"
 	"nevrin/testkit"
 )
 
@@ -257,6 +262,7 @@ func TestEmailsReadBack(t *testing.T) {
 		assert.Contains(t, says, word, "the two say the same")
 	}
 	assert.Contains(t, texts[1], `href="https://library.example/mine"`)
+	assert.Less(t, strings.Index(says, "Søren"), strings.Index(says, "Renew, and see"), "in the same order")
 	assert.NotContains(t, texts[1], "<style", "old mail programs know none")
 }
 
@@ -345,4 +351,88 @@ func TestMessagesAMinute(t *testing.T) {
 	var snoozed *river.JobSnoozeError
 	require.ErrorAs(t, work(), &snoozed, "its turn is too far away to wait for")
 	assert.Greater(t, snoozed.Duration, 30*time.Second)
+}
+
+// The kinds that are told as things happen, beside holds and receipts: each by its plan, once that is on, and in its own words.
+func TestToldAsItHappens(t *testing.T) {
+	w := newTelling(t)
+	w.Set(`UPDATE network SET settings = settings || '{"notices": {"gather_minutes": 0}}'`)
+	w.keep("renewal_refused", func(p *plan.Plan) { p.Active = true })
+	w.keep("membership", func(p *plan.Plan) { p.Active = true })
+	w.keep("ill_arrived", func(p *plan.Plan) { p.Active = true })
+	p := w.reader("ada@post.invalid")
+	leaves := func() string {
+		require.NoError(t, (&notices.Gatherer{House: w.House}).Work(t.Context(), &river.Job[notices.GatherArgs]{Args: notices.GatherArgs{Patron: p, Channel: "mail"}}))
+		letters := w.leave()
+		require.Len(t, letters, 1)
+		return letters[0].Subject
+	}
+
+	// A renewal in a batch, refused since somebody waits.
+	item := w.lend(p)
+	w.Set(`INSERT INTO holds (title_id, patron_id, pickup, placed_at, place) SELECT title_id, ?, 'SLM', '2026-10-06 12:00Z', 1 FROM items WHERE barcode = ?`,
+		w.Patron("SLM"), item)
+	s := testkit.Do(t, w.House, w.boss, func(a *act.Act) (*sweeps.Applied, error) {
+		return sweeps.Apply(a, sweeps.Change{Kind: sweepsdb.Renewals, Which: sweeps.Which{Branches: []calendar.Code{"HVH"}}, Reason: "Storm"})
+	})
+	require.NoError(t, sweeps.Work(t.Context(), w.House, s.ID))
+	assert.Equal(t, "Not renewed: an item", leaves())
+
+	w.Set("UPDATE patrons SET card_until = '2026-10-10' WHERE id = ?", p)
+	testkit.Do(t, w.House, w.boss, func(a *act.Act) (*people.Card, error) { return people.Extend(a, p) })
+	assert.Contains(t, leaves(), "Your library card is valid until")
+
+	title, items := w.Title("HVH")
+	w.Set("UPDATE items SET material = 'interlibrary' WHERE barcode = ?", items[0])
+	w.awaits(p, title)
+	w.bring(items[0])
+	assert.Contains(t, leaves(), "Arrived for you: ")
+}
+
+// awaits puts somebody into the queue of a title.
+func (w *telling) awaits(patron, title int64) {
+	testkit.Do(w.t, w.House, w.boss, func(a *act.Act) (*holds.Hold, error) {
+		return holds.Place(a, holds.Order{Patron: patron, Title: title, Pickup: "HVH"})
+	})
+}
+
+// A scan that puts something on the hold shelf tells by text message whoever wants that, and nobody by an email address that does not work.
+func TestHoldsAreToldByTheirChannel(t *testing.T) {
+	w := newTelling(t)
+	phones := w.texting()
+	w.keep("hold_ready", func(p *plan.Plan) { p.Ways = []person.Way{person.ByMail, person.ByLetter} })
+	ada, bo := w.reader("ada@post.invalid"), w.reader("bo@post.invalid")
+	w.Set(`UPDATE patrons SET text_number = '902 555 0134', notices = '{"hold_ready": "text"}' WHERE id = ?`, ada)
+	w.Set("UPDATE patrons SET email_returned = true WHERE id = ?", bo)
+	for patron, channel := range map[int64]string{ada: "text", bo: "letter"} {
+		title, items := w.Title("HVH")
+		w.awaits(patron, title)
+		w.bring(items[0])
+		assert.Equal(t, channel, w.Ask("SELECT channel FROM messages WHERE patron_id = ?", patron))
+	}
+	require.NoError(t, (&notices.Gatherer{House: w.House}).Work(t.Context(), &river.Job[notices.GatherArgs]{Args: notices.GatherArgs{Patron: ada, Channel: "text"}}))
+	assert.Empty(t, w.leave())
+	require.Len(t, phones.Texts(), 1)
+	assert.Contains(t, phones.Texts()[0].Message, "Ready at Havenhead until")
+}
+
+// A text message that somebody sends again on purpose goes to the number that the patron has now, and is no repetition for the gateway.
+func TestTextSentAgainOnPurpose(t *testing.T) {
+	w := newTelling(t)
+	phones := w.texting()
+	w.keep("overdue", func(p *plan.Plan) { p.Ways = []person.Way{person.ByText} })
+	p := w.reader("ada@post.invalid")
+	w.Set("UPDATE patrons SET text_number = '902 555 0100' WHERE id = ?", p)
+	w.lend(p)
+	w.night(24)
+	w.send(w.trial("overdue"))
+	w.leave()
+	w.ask()
+	require.Equal(t, "refused", w.Ask("SELECT state FROM messages"), "there is no other channel")
+	w.Set("UPDATE patrons SET text_number = '902 555 0134' WHERE id = ?", p)
+	w.Later(time.Minute)
+	testkit.Done(t, w.House, w.boss, func(a *act.Act) error { return notices.Settle(a, w.number("SELECT id FROM messages"), true) })
+	w.leave()
+	require.Len(t, phones.Texts(), 2)
+	assert.Equal(t, "+19025550134", phones.Texts()[0].To)
 }

@@ -225,24 +225,27 @@ var link = regexp.MustCompile(`https?://[^\s<>"]*[^\s<>".,;:!?)]`)
 func htmlOf(subject, text string) string {
 	var blocks []block
 	for part := range strings.SplitSeq(text, "\n\n") {
-		var list, lines = block{}, block{}
+		var last *block // of this part
+		next := func(items bool) {
+			if last == nil || (last.Items != nil) != items {
+				blocks = append(blocks, block{})
+				last = &blocks[len(blocks)-1]
+			}
+		}
 		for line := range strings.Lines(strings.Trim(part, "\n")) {
 			line = strings.TrimRight(line, "\n")
 			switch {
-			case strings.HasPrefix(line, "    ") && len(list.Items) > 0:
-				last := len(list.Items) - 1
-				list.Items[last] = append(list.Items[last], strings.TrimSpace(line))
+			case strings.TrimSpace(line) == "":
+			case strings.HasPrefix(line, "    ") && last != nil && last.Items != nil:
+				item := &last.Items[len(last.Items)-1]
+				*item = append(*item, strings.TrimSpace(line))
 			case strings.HasPrefix(line, "  "):
-				list.Items = append(list.Items, []string{strings.TrimSpace(line)})
-			case strings.TrimSpace(line) != "":
-				lines.Lines = append(lines.Lines, spans(line))
+				next(true)
+				last.Items = append(last.Items, []string{strings.TrimSpace(line)})
+			default:
+				next(false)
+				last.Lines = append(last.Lines, spans(line))
 			}
-		}
-		if lines.Lines != nil {
-			blocks = append(blocks, lines)
-		}
-		if list.Items != nil {
-			blocks = append(blocks, list)
 		}
 	}
 	var out bytes.Buffer

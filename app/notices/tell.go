@@ -50,7 +50,7 @@ func RenewalRefused(a *act.Act, l *loansdb.Loan, item *stockdb.Item) error {
 	_, err := tell(a, plan.RenewalRefused, &noticesdb.Candidate{
 		PatronID: p.ID, LoanID: &l.ID, BranchCode: l.BranchCode, Home: p.BranchCode, Class: p.Class, Material: item.Material,
 		Collection: item.Collection, Owner: string(item.BranchCode),
-	}, recipient(p))
+	}, nil) // facts of a loan hold no addresses
 	return err
 }
 

@@ -3,8 +3,8 @@ package notices
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/http"
-	"strconv"
 
 	"nevrin/app/act"
 	"nevrin/core/plan"
@@ -33,7 +33,8 @@ func texter(a *act.Act) (*Texter, Off) {
 	return t, On
 }
 
-// Send sends one message. The gateway tells a repeated one by its key, so that one whose answer was lost is sent again without harm.
+// Send sends one message. The gateway recognises a repeated one by its key, so that one whose answer was lost is sent again without harm. One that
+// somebody sends again on purpose has another key (noticesdb.SettleMessage).
 func (t *Texter) Send(ctx context.Context, m *noticesdb.Message) (plan.Attempt, error) {
 	ended := plan.Attempt{Tries: m.Tries}
 	number, err := sms.Number(m.Address, t.Country)
@@ -41,7 +42,7 @@ func (t *Texter) Send(ctx context.Context, m *noticesdb.Message) (plan.Attempt, 
 		ended.BadAddress = true
 		return ended, err
 	}
-	where, err := t.Gateway.Send(ctx, t.By, t.From, number, m.Body, messageID+strconv.FormatInt(m.ID, 10))
+	where, err := t.Gateway.Send(ctx, t.By, t.From, number, m.Body, fmt.Sprintf("%s%d-%d", messageID, m.ID, m.At.Unix()))
 	var refused *sms.Refused
 	switch {
 	case err == nil:

@@ -69,13 +69,9 @@ func addLatest(a *act.Act, c *sweepsdb.Candidate, l *Record) error {
 	if err != nil {
 		return err
 	}
-	at := (&loansdb.Loan{Situation: c.Situation}).At()
-	terms := book.Decide(at, nil)
-	for _, d := range terms.Value(rulebook.LatestDue).Dates() {
-		if *before <= d && *after > d {
-			l.Notes = append(l.Notes, "After "+a.SayDate(d)+", the latest due date of its rules")
-			break
-		}
+	terms := book.Decide((&loansdb.Loan{Situation: c.Situation}).At(), nil)
+	if latest, passes := sweep.Passes(*before, *after, terms.Value(rulebook.LatestDue).Dates()); passes {
+		l.Notes = append(l.Notes, "After "+a.SayDate(latest)+", the latest due date of its rules")
 	}
 	return nil
 }
@@ -119,9 +115,7 @@ func List(a *act.Act, page store.Page) ([]Applied, store.Page, error) {
 
 func showSweep(r *sweepsdb.Shown) Applied {
 	var c Change
-	if err := json.Unmarshal(r.Change, &c); err != nil {
-		c.Reason = ""
-	}
+	_ = json.Unmarshal(r.Change, &c) // as it was written
 	out := Applied{
 		ID: r.ID, Kind: r.Kind, At: r.At, Who: r.Who, Text: r.Text, Reason: c.Reason, Lines: r.Lines, Waiting: r.Waiting, Done: r.Done, Kept: r.Kept,
 		Undone: r.Undone, Stays: r.Stays, State: "done",
@@ -213,7 +207,7 @@ func Undo(a *act.Act, id int64) (*Applied, error) {
 	if err != nil {
 		return nil, err
 	}
-	sweepsdb.Undone(a.Tx, id, a.Who.ID, a.Now)
+	sweepsdb.Undone(a.Tx, id, a.Who.ID, a.Now, store.JSON(&a.Who))
 	sweepsdb.InParts(a.Tx, id, true, false)
 	a.Tell(event.Event{Kind: event.SweepUndone, Detail: event.Detail{Says: "Undone: " + s.Text}})
 	if err := a.Enqueue(Args{Sweep: id}); err != nil {

@@ -81,7 +81,7 @@ func Preview(a *act.Act, c Change) (*Previewed, error) {
 func (c *Change) settle(a *act.Act) (*sweepsdb.Which, *sweepsdb.Becoming, string, error) {
 	w := &sweepsdb.Which{
 		Branches: c.Which.Branches, Owners: c.Which.Owners, Homes: c.Which.Homes, Classes: c.Which.Classes, Materials: c.Which.Materials,
-		Roster: c.Which.Roster, From: columnOf(c.Which.From), To: columnOf(c.Which.To), Today: a.Today().UTC(), LeftOut: c.LeftOut,
+		Roster: c.Which.Roster, From: columnOf(c.Which.From), To: columnOf(c.Which.To), LeftOut: c.LeftOut,
 	}
 	if c.Which.From != nil && c.Which.To != nil && *c.Which.To < *c.Which.From {
 		return nil, nil, "", problem.Newf(problem.Invalid, "%s is before %s. Choose a later last day.", a.SayDate(*c.Which.To), a.SayDate(*c.Which.From))
@@ -187,10 +187,7 @@ func (c *Change) cards(a *act.Act, b *sweepsdb.Becoming) (string, error) {
 	if err := c.Dates.Check(); err != nil {
 		return "", problem.From(problem.Invalid, err)
 	}
-	b.Day, b.Days = columnOf(c.Dates.To), c.Dates.Days
-	if !c.Dates.Earlier {
-		b.Least = store.Column(a.Today())
-	}
+	b.Day, b.Days, b.Later = columnOf(c.Dates.To), c.Dates.Days, !c.Dates.Earlier
 	return "Cards " + sayDates(a, c.Dates, false), nil
 }
 

@@ -273,7 +273,11 @@ func TestCharges(t *testing.T) {
 		assert.Equal(t, owed, owes(patron))
 	}
 	assert.Equal(t, "Storm of 1 October", w.Ask("SELECT DISTINCT reason FROM ledger WHERE kind = 'waiver'"))
+	applier := w.boss
+	w.boss = w.Staff(role.Supervisor, "SLM")
 	assert.Equal(t, 2, w.undo(s.ID).Undone)
+	assert.Equal(t, fmt.Sprint(w.boss.ID, " SLM"), w.Ask("SELECT DISTINCT staff_id || ' ' || branch_code FROM ledger WHERE kind = 'unwaiver'"), "by whoever undoes it")
+	assert.Equal(t, fmt.Sprint(applier.ID), w.Ask("SELECT staff_id::text FROM sweeps"))
 	assert.Equal(t, "150", owes(in))
 	_, err := testkit.Try(w.House, w.boss, func(a *act.Act) (*sweeps.Previewed, error) {
 		return sweeps.Preview(a, sweeps.Change{Kind: sweepsdb.Charges, Which: sweeps.Which{Branches: []calendar.Code{"HVH"}}})

@@ -10,6 +10,7 @@ import (
 	"nevrin/core/ident"
 	"nevrin/core/plain"
 	core "nevrin/core/settings"
+	"nevrin/formats/sms"
 	"nevrin/store"
 	"nevrin/store/holdsdb"
 	"nevrin/store/keepingdb"
@@ -31,6 +32,9 @@ func (settings) Keep(a *act.Act, _ string, _, is *Settled) (*Settled, error) {
 	}
 	if err := is.Check(); err != nil {
 		return nil, problem.From(problem.Invalid, err)
+	}
+	if c := is.Notices.Country; c != "" && !sms.Region(c) {
+		return nil, problem.Newf(problem.Invalid, "There is no country %q with telephone numbers. Enter a code of ISO 3166-1 such as CA.", c)
 	}
 	for branch := range is.Holds.FetchMost {
 		if _, err := a.Network.Branch(calendar.Code(branch)); err != nil {

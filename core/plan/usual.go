@@ -66,7 +66,7 @@ func (c *Case) Overtaken(p *Plan) string {
 		return "Marked lost in the meantime"
 	case sort.About == AboutLoan && c.Claimed:
 		return "The patron says it was returned"
-	case sort.About == AboutLoan && !c.SameDue:
+	case sort.About == AboutLoan && sort.Nightly && !c.SameDue:
 		return "Due on another day in the meantime"
 	case sort.About == AboutHold && !c.Ready:
 		return "No longer on the hold shelf"

@@ -53,6 +53,16 @@ func (d Dates) Due(b *calendar.Branch, due loan.Due, today calendar.Date) loan.D
 	return loan.AtInstant(calendar.Local(day, calendar.Minute(at.Hour()*60+at.Minute()), b.Location))
 }
 
+// Passes gives the first of some latest due dates that a loan passes when it is moved from one day to another; false if it passes none.
+func Passes(from, to calendar.Date, latest []calendar.Date) (first calendar.Date, passes bool) {
+	for _, d := range latest {
+		if from <= d && d < to && (!passes || d < first) {
+			first, passes = d, true
+		}
+	}
+	return first, passes
+}
+
 // State is how far a sweep is.
 type State struct{ Working, Stopped, Undone bool }
 

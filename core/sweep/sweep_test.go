@@ -74,6 +74,28 @@ func TestDueKeepsItsWord(t *testing.T) {
 	})
 }
 
+func TestPasses(t *testing.T) {
+	on := func(day int) calendar.Date { return calendar.MakeDate(2026, time.October, day) }
+	latest := []calendar.Date{on(25), on(20)}
+	for name, c := range map[string]struct {
+		from, to, first int
+	}{
+		"up to it":       {10, 20, 0},
+		"past the first": {10, 21, 20},
+		"from it":        {20, 21, 20},
+		"past both":      {10, 30, 20},
+		"past it before": {21, 25, 0},
+		"and the second": {21, 26, 25},
+		"to earlier":     {30, 10, 0},
+	} {
+		first, passes := sweep.Passes(on(c.from), on(c.to), latest)
+		assert.Equal(t, c.first != 0, passes, name)
+		if passes {
+			assert.Equal(t, on(c.first), first, name)
+		}
+	}
+}
+
 func TestState(t *testing.T) {
 	for name, c := range map[string]struct {
 		state              sweep.State

@@ -92,7 +92,9 @@ type ItemRow struct {
 	HoldWhy                               json.RawMessage
 	HolderLegal, HolderPreferred          *string
 	HolderShelf, HolderClass, HolderEmail *string
-	HolderPhone, HolderAddress            *string
+	HolderPhone, HolderText               *string
+	HolderAddress                         *string
+	HolderReturned                        *bool // email to them came back
 	HolderPostal, HolderTown              *string
 	HolderNotices                         json.RawMessage
 	HolderBranch                          *calendar.Code
@@ -124,7 +126,8 @@ var SelectItem = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch
 		h.ready_at AS hold_ready, h.shelf_until AS hold_until, h.slot AS hold_slot, h.why AS hold_why,
 		p.legal_name AS holder_legal, p.preferred_name AS holder_preferred, p.shelf_name AS holder_shelf,
 			p.class AS holder_class,
-		p.email AS holder_email, p.phone AS holder_phone, p.address AS holder_address, p.postal_code AS holder_postal,
+		p.email AS holder_email, p.phone AS holder_phone, p.text_number AS holder_text,
+		p.email_returned AS holder_returned, p.address AS holder_address, p.postal_code AS holder_postal,
 		p.town AS holder_town, p.notices AS holder_notices, p.branch_code AS holder_branch, p.may_use AS holder_may_use,
 		p.household_id AS holder_household,
 		EXISTS (SELECT 1 FROM holds w WHERE w.title_id = i.title_id AND w.state = 'waiting'
@@ -189,7 +192,7 @@ func (r *ItemRow) Facts() *Facts {
 				ID: *r.HoldPatron, LegalName: *r.HolderLegal, PreferredName: *r.HolderPreferred,
 				ShelfName: *r.HolderShelf,
 				Class:     *r.HolderClass, Email: *r.HolderEmail, BranchCode: *r.HolderBranch,
-				Phone: *r.HolderPhone, Address: *r.HolderAddress, PostalCode: *r.HolderPostal, Town: *r.HolderTown,
+				Phone: *r.HolderPhone, TextNumber: *r.HolderText, EmailReturned: *r.HolderReturned, Address: *r.HolderAddress, PostalCode: *r.HolderPostal, Town: *r.HolderTown,
 				Notices: r.HolderNotices,
 				MayUse:  r.HolderMayUse, HouseholdID: r.HolderHousehold,
 			},

@@ -94,14 +94,15 @@ func StuckMessages(tx *store.Tx, now time.Time, most int) ([]MessageShown, error
 }
 
 // SettleMessage decides a message that was told by hand, was refused or, if that is asked for, is unclear; nil where it is none of
-// these. One that was refused goes to the address that the patron has now.
+// these. One that was refused goes to the address that the patron has now. A text message gets a new time, which is part of its key.
 func SettleMessage(tx *store.Tx, id int64, state string, at time.Time, unclear bool) (*Message, error) {
 	return store.One[Message](
 		tx,
 		`UPDATE messages SET state = $2, problem = '', begun_at = NULL, sent_at = CASE $2 WHEN 'sent' THEN $3::timestamptz END,
 			tries = CASE state WHEN 'refused' THEN 0 ELSE tries END,
-			address = CASE state WHEN 'refused' THEN coalesce((SELECT nullif(p.email, '') FROM patrons p WHERE p.id = patron_id), address)
-				ELSE address END
+			address = CASE state WHEN 'refused' THEN coalesce((SELECT nullif(CASE channel WHEN 'text' THEN p.text_number ELSE p.email END, '')
+				FROM patrons p WHERE p.id = patron_id), address) ELSE address END,
+			at = CASE WHEN $2 = 'queued' AND channel = 'text' THEN $3 ELSE at END
 		WHERE id = $1 AND (state = 'unclear' AND $4 OR state = 'refused' OR state = 'by_hand' AND $2 = 'sent') RETURNING id, patron_id, kind, state, channel`,
 		id,
 		state,

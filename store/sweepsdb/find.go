@@ -18,7 +18,6 @@ type Which struct {
 	From, To  *time.Time // due, charged, or of the cards' last days
 	BornFrom  *time.Time // of patrons
 	BornTo    *time.Time
-	Today     time.Time
 	LeftOut   []int64
 }
 
@@ -35,14 +34,14 @@ type Becoming struct {
 	Day   *time.Time // of cards: until then; nil: by so many days longer
 	Days  int
 	Text  string // of classes: the class; of pickups: the branch
-	Least *time.Time
+	Later bool   // of cards: only those that are extended
 }
 
 // asked names the arguments of all queries here: what is asked for as w, and new due dates as k.
 const asked = `WITH w AS (SELECT $1::text[] AS branches, $2::text[] AS owners, $3::text[] AS homes, $4::text[] AS classes, $5::text[] AS materials,
-		$6::bigint AS roster, $7::date AS first, $8::date AS last, $9::date AS born_from, $10::date AS born_to, $11::date AS today, $12::bigint[] AS out,
-		$13::date AS day, $14::int AS days, $15::text AS text, $16::date AS least),
-	k AS MATERIALIZED (SELECT * FROM unnest($17::text[], $18::date[], $19::timestamptz[], $20::date[], $21::timestamptz[])
+		$6::bigint AS roster, $7::date AS first, $8::date AS last, $9::date AS born_from, $10::date AS born_to, $11::bigint[] AS out,
+		$12::date AS day, $13::int AS days, $14::text AS text, $15::boolean AS later),
+	k AS MATERIALIZED (SELECT * FROM unnest($16::text[], $17::date[], $18::timestamptz[], $19::date[], $20::timestamptz[])
 		k (branch, day, at, to_day, to_at)), `
 
 func args(w *Which, b *Becoming) []any {
@@ -54,7 +53,7 @@ func args(w *Which, b *Becoming) []any {
 	}
 	return []any{
 		store.NotNil(w.Branches), store.NotNil(w.Owners), store.NotNil(w.Homes), store.NotNil(w.Classes), store.NotNil(w.Materials), w.Roster,
-		w.From, w.To, w.BornFrom, w.BornTo, w.Today, store.NotNil(w.LeftOut), b.Day, b.Days, b.Text, b.Least, branches, days, ats, toDays, toAts,
+		w.From, w.To, w.BornFrom, w.BornTo, store.NotNil(w.LeftOut), b.Day, b.Days, b.Text, b.Later, branches, days, ats, toDays, toAts,
 	}
 }
 
@@ -96,7 +95,7 @@ var candidates = map[Kind]string{
 		'' AS text_before, '' AS text_after, p.branch_code, false AS beyond
 		FROM w CROSS JOIN patrons p WHERE p.card_until IS NOT NULL AND (w.first IS NULL OR p.card_until >= w.first)
 			AND (w.last IS NULL OR p.card_until <= w.last) AND coalesce(w.day, p.card_until + w.days) <> p.card_until
-			AND (w.least IS NULL OR coalesce(w.day, p.card_until + w.days) > p.card_until) AND` + living + ofPatrons + `) `,
+			AND (NOT w.later OR coalesce(w.day, p.card_until + w.days) > p.card_until) AND` + living + ofPatrons + `) `,
 	Classes: `c AS (SELECT p.id, NULL::bigint AS loan_id, NULL::bigint AS hold_id, p.id AS patron_id, NULL::bigint AS entry_id, p.id AS whose,
 		NULL::date AS day_before, NULL::timestamptz AS at_before, NULL::date AS day_after, NULL::timestamptz AS at_after,
 		p.class AS text_before, w.text AS text_after, p.branch_code, false AS beyond
@@ -179,14 +178,14 @@ func Find(tx *store.Tx, kind Kind, w *Which, b *Becoming, page store.Page) ([]Ca
 			EXISTS (SELECT 1 FROM holds o WHERE o.title_id = i.title_id AND o.state = 'waiting' AND t.loan_id IS NOT NULL) AS awaited
 		FROM t JOIN patrons p ON p.id = t.whose LEFT JOIN ledger e ON e.id = t.entry_id LEFT JOIN loans l ON l.id = coalesce(t.loan_id, e.loan_id)
 			LEFT JOIN holds h ON h.id = t.hold_id LEFT JOIN items i ON i.id = l.item_id LEFT JOIN titles b ON b.id = coalesce(i.title_id, h.title_id)
-		WHERE $22::bigint = 0 AND (t.sorted, t.id) > ($23::text, $24::bigint) ORDER BY t.sorted, t.id`, args(&all, b)...)
+		WHERE $21::bigint = 0 AND (t.sorted, t.id) > ($22::text, $23::bigint) ORDER BY t.sorted, t.id`, args(&all, b)...)
 }
 
 // Write writes the lines of a sweep, and gives their number.
 func Write(tx *store.Tx, sweep int64, kind Kind, w *Which, b *Becoming) (int64, error) {
 	return tx.Exec(asked+candidates[kind]+`INSERT INTO sweep_lines (sweep_id, loan_id, hold_id, patron_id, entry_id, day_before, at_before, day_after, at_after,
 			text_before, text_after)
-		SELECT $22, loan_id, hold_id, patron_id, entry_id, day_before, at_before, day_after, at_after, text_before, text_after
+		SELECT $21, loan_id, hold_id, patron_id, entry_id, day_before, at_before, day_after, at_after, text_before, text_after
 		FROM c WHERE c.id <> ALL((SELECT out FROM w)::bigint[]) ORDER BY c.id`, append(args(w, b), sweep)...)
 }
 

@@ -34,7 +34,7 @@ type Sweep struct {
 	Branches json.RawMessage `gorm:"type:jsonb"` // of a calendar: before
 	Changed  json.RawMessage `gorm:"type:jsonb"` // and after
 	Change   json.RawMessage `gorm:"type:jsonb"` // of the others: what was asked for
-	Actor    json.RawMessage `gorm:"type:jsonb"` // and who asked for it, with their rights
+	Actor    json.RawMessage `gorm:"type:jsonb"` // and who applies it, or undoes it, with their rights
 	LeftOut  []int64         `gorm:"type:jsonb;serializer:json"`
 	Parts    bool            // lines are still being done, or undone
 	Stopped  bool            // by somebody
@@ -57,9 +57,9 @@ func Locked(tx *store.Tx, id int64) (*Sweep, error) {
 	return store.One[Sweep](tx, "SELECT "+columns+" FROM sweeps WHERE id = $1 FOR UPDATE", id)
 }
 
-// Undone writes who has undone a sweep.
-func Undone(tx *store.Tx, id, by int64, at time.Time) {
-	tx.QueueOne("UPDATE sweeps SET undone_at = $2, undone_by = $3 WHERE id = $1 AND undone_at IS NULL", id, at, by)
+// Undone writes who undoes a sweep. Of all sweeps but those of calendars, the actor is from now on whoever undoes it; nil: of a calendar.
+func Undone(tx *store.Tx, id, by int64, at time.Time, actor json.RawMessage) {
+	tx.QueueOne("UPDATE sweeps SET undone_at = $2, undone_by = $3, actor = $4::jsonb WHERE id = $1 AND undone_at IS NULL", id, at, by, actor)
 }
 
 // InParts writes whether lines of a sweep are still being done, or undone, and whether somebody has stopped that.

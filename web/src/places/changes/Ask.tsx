@@ -153,7 +153,8 @@ function Which({ kind }: { kind: Kind }) {
             options={[
               ["0", "everybody"],
               ...(rosters.data?.rows ?? []).map(
-                (r) => [String(r.id), `${r.name} (${sayCount(r.members, "person", "people")})`] as const,
+                (r) =>
+                  [String(r.id), `${r.name} (${r.branch_name}, ${sayCount(r.members, "person", "people")})`] as const,
               ),
             ]}
           />

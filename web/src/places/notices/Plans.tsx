@@ -181,6 +181,7 @@ const schema = z.object({
   way1: z.enum(["mail", "text", "phone", "letter"]),
   way2: z.enum(["", "mail", "text", "phone", "letter"]),
   way3: z.enum(["", "mail", "text", "phone", "letter"]),
+  way4: z.enum(["", "mail", "text", "phone", "letter"]),
   classes: z.array(z.string()),
   homes: z.array(z.string()),
   branches: z.array(z.string()),
@@ -206,6 +207,7 @@ const toForm = (p: Plan): Said => ({
   way1: p.ways[0] ?? "mail",
   way2: p.ways[1] ?? "",
   way3: p.ways[2] ?? "",
+  way4: p.ways[3] ?? "",
 });
 
 const toPlan = (v: Said, was: Plan): Plan => ({
@@ -218,7 +220,7 @@ const toPlan = (v: Said, was: Plan): Plan => ({
   open_days: v.openDays,
   ...(v.sum && { sum: toMinor(v.sum) ?? 0 }),
   to: v.to,
-  ways: [v.way1, v.way2, v.way3].flatMap((w) => (w ? [w] : [])),
+  ways: [v.way1, v.way2, v.way3, v.way4].flatMap((w) => (w ? [w] : [])),
   for: {
     classes: v.classes,
     homes: v.homes,
@@ -259,7 +261,7 @@ function One({ plan: p, telling, onClose }: { plan: Shown<Plan>; telling: Tellin
     queryKey: ["rosters", "choose"],
     queryFn: () => told(api.GET("/api/rosters", { params: { query: { most: 500 } } })),
   });
-  const rosters = (found.data?.rows ?? []).map((r) => [String(r.id), r.name] as const);
+  const rosters = (found.data?.rows ?? []).map((r) => [String(r.id), `${r.name} (${r.branch_name})`] as const);
   const wordings = telling.wordings.filter((w) => w.is.kind === p.is.kind).map((w) => [w.key, w.is.name] as const);
   return (
     <InSight of={p.key}>
@@ -287,6 +289,7 @@ function One({ plan: p, telling, onClose }: { plan: Shown<Plan>; telling: Tellin
           <ChoiceField name="way1" label="First by" options={wayOptions} />
           <ChoiceField name="way2" label="Otherwise by" options={[["", "none"], ...wayOptions]} />
           <ChoiceField name="way3" label="Otherwise by" options={[["", "none"], ...wayOptions]} />
+          <ChoiceField name="way4" label="Otherwise by" options={[["", "none"], ...wayOptions]} />
         </div>
         <p className="text-sm text-ink-2">What a patron has chosen comes before these ways.</p>
         <ChipsField name="classes" label="Patron classes" says="all" options={classes.patrons} />

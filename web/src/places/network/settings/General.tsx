@@ -107,7 +107,7 @@ export function EmailSection() {
       <TextField
         name="page"
         label="Address of the patrons’ page"
-        hint="Named in messages, for renewing. Leave empty to name none."
+        hint="Such as https://library.example/mine. Named in messages, for renewing and for opting out. Leave empty to name none."
         width="w-96 max-w-full"
       />
       <div className="flex flex-wrap gap-3">
