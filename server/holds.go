@@ -119,10 +119,6 @@ func (s *Server) holdShelves() {
 		func(a *act.Act, in *OneSent[longer]) (*holds.Hold, error) {
 			return holds.KeepLonger(a, in.ID, in.Body.Until, in.Body.Reason)
 		})
-	do(s, http.MethodPost, "/messages/{id}/called", "called", "What came of a call", employed,
-		func(a *act.Act, in *OneSent[holds.Called]) (Done, error) {
-			return Done{true}, holds.Call(a, in.ID, in.Body)
-		})
 }
 
 func (s *Server) fetchLists() {

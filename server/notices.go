@@ -101,6 +101,7 @@ func (s *Server) noticeOperations() {
 	}
 	do(s, http.MethodPost, "/letters/posted", "lettersPosted", "Mark letters as posted", employed,
 		func(a *act.Act, in *Sent[posted]) (int, error) { return notices.Posted(a, in.Body.Messages) })
+	s.calls()
 	look(s, "/notice-plans", "noticePlans", "What patrons are told of, and in which words", supervising, asks(upkeep.Tellings))
 	look(s, "/notice-plans/week", "noticeWeek", "What each plan would send in the coming week", supervising, asks(notices.Week))
 	keepTold(s, "plan", upkeep.AddPlan)
@@ -125,10 +126,28 @@ func (s *Server) noticeOperations() {
 		Again bool `json:"again" doc:"Send it again; otherwise it is taken to have gone"`
 	}
 	do(s, http.MethodPost, "/messages/{id}/settle", "settleMessage",
-		"Decide an unclear message, or say that one was told by hand", employed,
+		"Decide a message that is unclear or was refused", employed,
 		func(a *act.Act, in *OneSent[settle]) (Done, error) {
 			return Done{true}, notices.Settle(a, in.ID, in.Body.Again)
 		})
+}
+
+// calls registers the operations of those who tell patrons by telephone.
+func (s *Server) calls() {
+	type which struct {
+		Paged
+		Branch calendar.Code `query:"branch" maxLength:"3" doc:"Where a hold waits, else the home branch; empty: all"`
+	}
+	listing(s, "/calls", "calls", "Whom to tell by telephone", employed,
+		paged(func(a *act.Act, in *which, page store.Page) ([]notices.Call, store.Page, error) {
+			return notices.Calls(a, in.Branch, page)
+		}))
+	do(s, http.MethodPost, "/messages/{id}/calling", "calling", "Begin a call, or give it up", employed,
+		func(a *act.Act, in *OneSent[notices.Calling]) (Done, error) { return Done{true}, notices.SetCalling(a, in.ID, in.Body) })
+	do(s, http.MethodPost, "/messages/{id}/called", "called", "Write the outcome of a call", employed,
+		func(a *act.Act, in *OneSent[notices.Called]) (Done, error) { return Done{true}, notices.SetCalled(a, in.ID, in.Body) })
+	do(s, http.MethodPost, "/messages/{id}/uncalled", "uncalled", "Undo that somebody was told by telephone", employed,
+		func(a *act.Act, in *One) (Done, error) { return Done{true}, notices.UndoCalled(a, in.ID) })
 }
 
 // keepTold registers the operations that add, change and remove plans or wordings.

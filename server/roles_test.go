@@ -136,7 +136,7 @@ var mayDo = map[string]string{
 	"lookAtMerge": "supervisor", "merge": "supervisor", "unmerge": "supervisor", "besideOf": "desk", "chooseWays": "desk", "confirmDetails": "desk", "setDue": "desk", "claim": "desk", "unclaim": "desk", "takeOn": "desk",
 	"fullLists": "volunteer", "shareRound": "supervisor", "reassign": "supervisor",
 	"titleQueue": "volunteer", "inDemand": "desk", "placeHolds": "desk", "reviveHold": "desk", "changeHold": "desk", "moveHold": "supervisor", "lookAtMove": "supervisor", "stuckHolds": "desk", "changeHoldBack": "desk",
-	"holdShelf": "volunteer", "toClear": "volunteer", "closuresAhead": "volunteer", "keepLonger": "desk", "called": "desk", "goingFor": "volunteer", "undoMissed": "volunteer",
+	"holdShelf": "volunteer", "toClear": "volunteer", "closuresAhead": "volunteer", "keepLonger": "desk", "called": "desk", "calls": "desk", "calling": "desk", "uncalled": "desk", "goingFor": "volunteer", "undoMissed": "volunteer",
 	"courierDay": "volunteer", "flows": "desk", "triedTrip": "supervisor", "triedShut": "supervisor", "trips": "volunteer", "tryTrip": "supervisor", "takeBackTrip": "supervisor", "keepTrip": "supervisor", "strays": "volunteer", "lookedForStray": "volunteer",
 	"totes": "volunteer", "pastTotes": "volunteer", "tote": "volunteer", "beginTote": "volunteer", "gatherTote": "volunteer",
 	"takeOutOfTote": "volunteer", "closeTote": "volunteer", "totesLeft": "volunteer", "unpackTote": "volunteer", "finishTote": "volunteer",

@@ -34,7 +34,7 @@ var whose = map[string]string{
 	"missed": "branch", "puttingInForce": "anybody's", "withdrawEdition": "anybody's", "cancelHold": "asked", "slip": "branch", "titleQueue": "anybody's", "reviveHold": "asked", "changeHold": "asked", "changeHoldBack": "asked", "moveHold": "anybody's", "lookAtMove": "anybody's", "reassign": "anybody's",
 	"takeBackTrip": "anybody's", "lookedForStray": "branch", "tote": "anybody's",
 	"gatherTote": "branch", "takeOutOfTote": "branch", "closeTote": "branch", "unpackTote": "branch", "finishTote": "branch", "loseTote": "branch",
-	"backTote": "branch", "keepLonger": "branch", "called": "anybody's", "goingFor": "branch", "undoMissed": "branch",
+	"backTote": "branch", "keepLonger": "branch", "called": "anybody's", "calling": "anybody's", "uncalled": "anybody's", "goingFor": "branch", "undoMissed": "branch",
 	"noteItem": "anybody's", "classifyItem": "anybody's", "title": "anybody's", "changeTitle": "anybody's", "addCopies": "anybody's", "changeItem": "anybody's", "standItem": "anybody's", "itemTerms": "anybody's",
 	"itemsOfDeed": "anybody's", "undoStockDeed": "anybody's", "looks": "anybody's", "lookFor": "anybody's",
 	"inventory": "branch", "shelfScan": "branch", "shelfLines": "branch", "shelfReport": "branch", "undoShelfScan": "branch", "finishInventory": "branch",

@@ -18,6 +18,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/ledger"
+	"nevrin/core/person"
 	"nevrin/core/plan"
 	"nevrin/core/sight"
 	"nevrin/core/why"
@@ -333,8 +334,14 @@ func Say(a *act.Act, e *eventsdb.EventShown) string {
 	case event.BranchChanged:
 		return "Works at " + n.BranchName(calendar.Code(d.Is)) + " now; was at " + n.BranchName(calendar.Code(d.Was))
 	case event.Told:
+		if d.Means == string(person.ByText) {
+			return with("Text message to "+text(e.Address), d.Stage)
+		}
 		return with("Emailed to "+text(e.Address), text(e.Subject))
 	case event.MessageSettled:
+		if d.Means == string(person.ByPhone) {
+			return with("Called, "+d.Stage, d.Reason)
+		}
 		if d.Is == "sent" {
 			return "Marked as told: " + notices.KindName(plan.Kind(d.Stage))
 		}

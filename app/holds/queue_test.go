@@ -16,12 +16,14 @@ import (
 	"nevrin/app/desk"
 	"nevrin/app/holds"
 	"nevrin/app/night"
+	"nevrin/app/notices"
 	"nevrin/app/problem"
 	"nevrin/app/stock"
 	"nevrin/app/upkeep"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/loan"
+	"nevrin/core/plan"
 	"nevrin/core/queue"
 	"nevrin/core/role"
 	"nevrin/core/settings"
@@ -454,18 +456,24 @@ func TestHoldShelf(t *testing.T) {
 	}
 	rows := shelf(holds.Shelf)
 	require.Len(t, rows, 3)
-	assert.Equal(t, "902 555 0101", rows[0].Phone)
-	call := func(reached bool) error {
+	calls, err := act.Look(t.Context(), w.House, here, func(a *act.Act) ([]notices.Call, error) {
+		rows, _, err := notices.Calls(a, "HVH", store.Page{})
+		return rows, err
+	})
+	require.NoError(t, err)
+	require.Len(t, calls, 1)
+	assert.Equal(t, "902 555 0101", calls[0].Phone)
+	call := func(o plan.Outcome) error {
 		_, err := testkit.Try(w.House, here, func(a *act.Act) (bool, error) {
-			return true, holds.Call(a, rows[0].Call, holds.Called{Reached: reached, Says: "the daughter will tell"})
+			return true, notices.SetCalled(a, calls[0].Message, notices.Called{Outcome: o, Note: "the daughter will tell"})
 		})
 		return err
 	}
-	require.NoError(t, call(false))
-	assert.Equal(t, "To call", shelf(holds.Shelf)[0].Told, "who was not reached stays on the list")
-	require.NoError(t, call(true))
+	require.NoError(t, call(plan.MessageLeft))
+	assert.Equal(t, "To call, 1 call so far", shelf(holds.Shelf)[0].Told, "who was not reached stays on the list")
+	require.NoError(t, call(plan.Reached))
 	assert.Equal(t, "Notified by phone", shelf(holds.Shelf)[0].Told)
-	require.ErrorContains(t, call(true), "They have already been told.")
+	require.ErrorContains(t, call(plan.Reached), "This call is no longer waiting")
 
 	longer := func(who act.Actor, until calendar.Date) error {
 		_, err := testkit.Try(w.House, who, func(a *act.Act) (*holds.Hold, error) { return holds.KeepLonger(a, all[0], until, "in hospital") })

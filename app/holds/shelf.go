@@ -3,14 +3,12 @@ package holds
 import (
 	"nevrin/app/act"
 	"nevrin/app/event"
-	"nevrin/app/notices"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/person"
 	"nevrin/core/queue"
 	"nevrin/store"
 	"nevrin/store/holdsdb"
-	"nevrin/store/noticesdb"
 )
 
 // OnShelf is a thing on a hold shelf.
@@ -23,10 +21,6 @@ type OnShelf struct {
 	Until    *calendar.Date `json:"until,omitempty" doc:"Its last day here"`
 	Today    bool           `json:"today" doc:"That is today"`
 	Told     string         `json:"told" doc:"How they were told, or are to be"`
-	Call     int64          `json:"call,omitempty" doc:"The message that somebody is to tell them by telephone"`
-	Phone    string         `json:"phone,omitempty"`
-	Calls    int            `json:"calls,omitempty" doc:"How often somebody has called without reaching them"`
-	Called   string         `json:"called,omitempty" doc:"What came of the last call"`
 	Ended    string         `json:"ended,omitempty" doc:"Why it stands here still: lapsed or cancelled"`
 }
 
@@ -105,14 +99,14 @@ func onShelf(a *act.Act, rows []holdsdb.ShelfRow) []OnShelf {
 			continue
 		}
 		one.Today = one.Until != nil && *one.Until == a.Today()
-		one.told(a, r)
+		one.told(r)
 		out = append(out, one)
 	}
 	return out
 }
 
 // told says how somebody was told that their hold is ready.
-func (o *OnShelf) told(a *act.Act, r *holdsdb.ShelfRow) {
+func (o *OnShelf) told(r *holdsdb.ShelfRow) {
 	if r.MessageID == nil {
 		o.Told = "No notice recorded"
 		return
@@ -121,9 +115,8 @@ func (o *OnShelf) told(a *act.Act, r *holdsdb.ShelfRow) {
 	switch {
 	case state == "by_hand" && *r.Channel == string(person.ByPhone):
 		o.Told = "To call"
-		if ofPatron(a) {
-			o.Call, o.Phone = *r.MessageID, r.Phone
-			o.Calls, o.Called = *r.Calls, *r.Called
+		if *r.Calls > 0 {
+			o.Told += ", " + calendar.Count(*r.Calls, "call") + " so far"
 		}
 	case state == "by_hand":
 		o.Told = "Letter to send"
@@ -162,36 +155,4 @@ func KeepLonger(a *act.Act, id int64, until calendar.Date, reason string) (*Hold
 		Detail: event.Detail{Day: &until, Was: was.String(), Reason: reason},
 	})
 	return one(a, id)
-}
-
-// Called is the result of a call.
-type Called struct {
-	Reached bool   `json:"reached" doc:"Somebody was told; otherwise it is tried again"`
-	Says    string `json:"says" maxLength:"200" doc:"What came of it, in a few words"`
-}
-
-// Call writes what came of calling somebody whose hold is ready. Who was not reached stays on the list.
-func Call(a *act.Act, message int64, c Called) error {
-	m, err := noticesdb.MessageToCall(a.Tx, message)
-	switch {
-	case err != nil:
-		return err
-	case m == nil:
-		return problem.NoSuch("message")
-	case m.State != "by_hand":
-		return problem.Newf(problem.Refused, "They have already been told.")
-	}
-	noticesdb.CalledFor(a.Tx, message, c.Reached, c.Says, a.Now)
-	kind := "not reached"
-	if c.Reached {
-		kind = "told"
-		if err := notices.KeepText(a, message); err != nil {
-			return err
-		}
-	}
-	a.Tell(event.Event{
-		Kind: event.MessageSettled, Patron: m.PatronID, Message: message,
-		Detail: event.Detail{Is: kind, Means: "phone", Reason: c.Says},
-	})
-	return nil
 }

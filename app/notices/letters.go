@@ -40,15 +40,9 @@ func Letters(a *act.Act, branch calendar.Code) ([]Letter, error) {
 	for k := range rows {
 		ids[k] = rows[k].ID
 	}
-	told, err := noticesdb.OfMessages(a.Tx, ids)
+	of, err := stillNeeded(a, ids)
 	if err != nil {
 		return nil, err
-	}
-	of := map[int64][]noticesdb.Told{}
-	for _, n := range told {
-		if overtaken(a, &n) == "" {
-			of[*n.MessageID] = append(of[*n.MessageID], n)
-		}
 	}
 	people, err := noticesdb.Recipients(a.Tx, recipientsOf(rows))
 	if err != nil {

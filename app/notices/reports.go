@@ -70,7 +70,7 @@ func reportedOn(a *act.Act, id, address string) (*noticesdb.Message, error) {
 func cameBack(a *act.Act, m *noticesdb.Message, says string) error {
 	noticesdb.Returned(a.Tx, m.ID, says)
 	m.State = string(plan.Refused)
-	_, err := otherWay(a, m, says)
+	_, err := otherWay(a, m, sayRefused(m.Channel, says))
 	return err
 }
 

@@ -612,7 +612,7 @@ func KeepText(a *act.Act, id int64) error {
 	return nil
 }
 
-// Settle decides a message that is unclear: it went, or it is queued again; one that is told by hand has been told.
+// Settle decides a message that is unclear or was refused: it went or is not sent any more, or it is queued again.
 func Settle(a *act.Act, id int64, again bool) error {
 	state := "sent"
 	if again {

@@ -294,20 +294,28 @@ func TestTrustedPlans(t *testing.T) {
 // Who is told by whom: staff by their own plan, a child's guardian, and by the second way who has no email.
 func TestWhoIsTold(t *testing.T) {
 	w := newTelling(t)
-	w.Set("INSERT INTO classes (kind, code, name, position) VALUES ('patron', 'child', 'Child', 9)")
+	w.Set("INSERT INTO classes (kind, code, name, position) VALUES ('patron', 'child', 'Child', 9), ('patron', 'school', 'School', 10)")
 	w.keep("overdue", func(p *plan.Plan) { p.Position = 5; p.Ways = []person.Way{person.ByMail, person.ByLetter} })
 	testkit.Do(t, w.House, w.boss, func(a *act.Act) (*upkeep.Kept, error) {
 		p := *a.Network.Plans["overdue"]
 		p.Name, p.Position, p.For.Classes, p.To = "Overdue, children", 1, []string{"child"}, plan.ToGuardian
 		return upkeep.AddPlan(a, p)
 	})
+	testkit.Do(t, w.House, w.boss, func(a *act.Act) (*upkeep.Kept, error) {
+		p := *a.Network.Plans["overdue"]
+		p.Name, p.Position, p.For.Classes, p.To = "Overdue, schools", 2, []string{"school"}, plan.ToGuardian
+		return upkeep.AddPlan(a, p)
+	})
 	child, guardian, poor := w.reader(""), w.reader("ada@post.invalid"), w.reader("")
+	school, contact := w.reader("office@post.invalid"), w.reader("bo@post.invalid")
+	w.Set("UPDATE patrons SET class = 'school', institution = true, guardian_id = ? WHERE id = ?", contact, school)
 	w.Set("UPDATE patrons SET class = 'child', guardian_id = ? WHERE id = ?", guardian, child)
 	w.lend(child)
 	w.lend(poor)
+	w.lend(school)
 	w.night(30)
 	rows := w.Ask("SELECT string_agg(concat_ws(' ', plan, patron_id, recipient_id, channel), ', ' ORDER BY patron_id) FROM notices")
-	assert.Equal(t, fmt.Sprintf("overdue_children %d %d mail, overdue %d %d letter", child, guardian, poor, poor), rows)
+	assert.Equal(t, fmt.Sprintf("overdue_children %d %d mail, overdue %d %d letter, overdue_schools %d %d mail", child, guardian, poor, poor, school, contact), rows)
 	w.send(w.trial("overdue_children"), w.trial("overdue"))
 	letters := w.leave()
 	require.Len(t, letters, 1)

@@ -171,6 +171,7 @@ func begin(a *act.Act, m *noticesdb.Message) (*noticesdb.Message, error) {
 }
 
 // otherWay switches a refused message to the next channel of its plan that reaches the recipient. False if there is none.
+// Says is what stood in the way, as a sentence.
 func otherWay(a *act.Act, m *noticesdb.Message, says string) (bool, error) {
 	told, err := noticesdb.OfMessages(a.Tx, []int64{m.ID})
 	if err != nil || len(told) == 0 {
@@ -187,7 +188,7 @@ func otherWay(a *act.Act, m *noticesdb.Message, says string) (bool, error) {
 	}
 	goes := addressOf(&people[0], way)
 	state := plan.First(way, goes)
-	done, err := noticesdb.GoBy(a.Tx, m, way, goes, string(state), "By "+person.SayWay[m.Channel]+" it was refused: "+says)
+	done, err := noticesdb.GoBy(a.Tx, m, way, goes, string(state), says)
 	if err == nil && done && state == plan.Again {
 		err = a.Enqueue(SendArgs{m.ID})
 	}
@@ -249,7 +250,7 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	if becomes := ended.Ends(); becomes != plan.Sent {
 		if becomes == plan.Refused {
 			otherwise, err := act.Do(after, s.House, act.Machine, "", nil, func(a *act.Act) (bool, error) {
-				return otherWay(a, m, sayFailed(becomes, failed))
+				return otherWay(a, m, sayRefused(m.Channel, sayFailed(becomes, failed)))
 			})
 			if err != nil || otherwise {
 				return err
@@ -263,11 +264,16 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 	_, err = act.Do(after, s.House, act.Machine, "", nil, func(a *act.Act) (struct{}, error) {
 		ours, err := noticesdb.Sent(a.Tx, m, a.Now)
 		if err == nil && ours {
-			a.Tell(event.Event{Kind: event.Told, Patron: m.PatronID, Message: m.ID, Detail: event.Detail{Stage: KindName(m.Kind)}})
+			a.Tell(event.Event{Kind: event.Told, Patron: m.PatronID, Message: m.ID, Detail: event.Detail{Stage: KindName(m.Kind), Means: string(m.Channel)}})
 		}
 		return struct{}{}, err
 	})
 	return err
+}
+
+// sayRefused says that a message did not get through by a channel.
+func sayRefused(way person.Way, why string) string {
+	return "By " + person.SayWay[way] + " it was refused: " + why
 }
 
 // sayFailed says why a message has not gone, in a sentence that stays short whatever the mail server says.

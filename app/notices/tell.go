@@ -126,6 +126,9 @@ func tell(a *act.Act, kind plan.Kind, c *noticesdb.Candidate, to *noticesdb.Reci
 	case person.ByMail, person.ByText:
 		noticesdb.Gather(a.Tx, &n, goes)
 		return true, a.EnqueueIn(time.Duration(a.Network.Settled.Notices.Gather)*time.Minute, GatherArgs{to.ID, way})
+	case person.ByPhone, person.ByLetter:
+		noticesdb.Join(a.Tx, &n, goes)
+		return true, nil
 	}
 	m := noticesdb.Message{Kind: kind, PatronID: to.ID, Channel: way, Address: goes, State: string(plan.First(way, goes)), At: a.Now, Items: 1}
 	if err := noticesdb.AddMessage(a.Tx, &m); err != nil {

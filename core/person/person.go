@@ -153,7 +153,7 @@ type Record struct {
 	EmailReturned  bool           `json:"email_returned" doc:"Email to this address has come back"`
 	Language       string         `json:"language" maxLength:"2" doc:"Of messages, a code of ISO 639-1; empty: the network's first"`
 	InArea         *bool          `json:"in_area,omitempty" doc:"Lives inside our area"`
-	Guardian       int64          `json:"guardian" doc:"The patron who answers for a minor; 0: none"`
+	Guardian       int64          `json:"guardian" doc:"The patron who answers for a minor or an institution; 0: none"`
 	GuardianName   string         `json:"guardian_name" maxLength:"200" doc:"Who answers for a minor and is no patron"`
 	Household      int64          `json:"household" doc:"0: none, or one of their own"`
 	AnswersForAll  bool           `json:"answers_for_all" doc:"Answers for the whole household"`

@@ -26,6 +26,36 @@ const (
 	NoAddress After = "no_address" // it cannot be sent; somebody finds another way
 )
 
+// Outcome is what came of a call.
+type Outcome string
+
+// Outcomes of a call.
+const (
+	Reached     Outcome = "reached"
+	MessageLeft Outcome = "message_left"
+	NoAnswer    Outcome = "no_answer"
+	WrongNumber Outcome = "wrong_number"
+	Later       Outcome = "later"
+)
+
+// Ends gives what becomes of the message. One left on a machine may not have been heard: whoever calls decides whether that is enough.
+func (o Outcome) Ends() After {
+	switch o {
+	case Reached:
+		return Sent
+	case WrongNumber:
+		return Refused
+	}
+	return ByHand
+}
+
+// Say gives the outcome in words.
+func (o Outcome) Say() string {
+	return map[Outcome]string{
+		Reached: "Reached", MessageLeft: "Message left", NoAnswer: "No answer", WrongNumber: "Wrong number", Later: "To call again",
+	}[o]
+}
+
 // First gives the state of a message that is to go out, before any attempt. The store asks the same of all messages of a
 // mailing at once, in SQL made from this.
 func First(way person.Way, address string) After {

@@ -38,7 +38,7 @@ type To string
 // The recipients. A patron who has no guardian, for example, gets the notice themselves.
 const (
 	ToPatron    To = "patron"
-	ToGuardian  To = "guardian"
+	ToGuardian  To = "guardian"  // of a minor, or the contact person of an institution
 	ToHousehold To = "household" // who answers for all of the household
 	ToAdult     To = "adult"     // who answers for the roster, with one list for all of it
 )

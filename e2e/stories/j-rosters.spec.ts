@@ -245,13 +245,23 @@ test("who wants to be called is called: a way without its address is not offered
   await scan(page, item);
   await expect(page.getByText("Hold shelf").first()).toBeVisible();
   await go(page, "Notices");
-  await tab(page, "Not sent");
+  await tab(page, "Calls");
   const row = page.getByRole("row").filter({ hasText: title });
-  await expect(row).toContainText("by phone to");
-  await row.getByRole("button", { name: "Show text" }).click();
-  await expect(row).toContainText("at Havenhead until");
-  await row.getByRole("button", { name: "Mark as done" }).click();
+  await row.getByRole("button", { name: "Call", exact: true }).click();
+  const call = page.getByRole("region", { name: /^Call / });
+  await expect(call).toContainText("at Havenhead until");
+  await call.getByRole("button", { name: "Call again later" }).click();
+  await call.getByRole("button", { name: "Save" }).click();
+  await expect(call).toContainText("Enter a date and a time.");
+  await call.getByLabel("Call again at", { exact: true }).fill("2026-10-08");
+  await call.getByLabel("Call again at, time").fill("17:30");
+  await call.getByLabel("Note").fill("At work until five");
+  await call.getByRole("button", { name: "Save" }).click();
+  await expect(row).toContainText(/1 call, last: To call again: At work until five \(.*17:30\)/);
+  await row.getByRole("button", { name: "Reached", exact: true }).click();
   await expect(row).toBeHidden();
+  await page.getByRole("status").getByRole("button", { name: "Undo" }).click();
+  await expect(row).toBeVisible();
 });
 
 test("what somebody says of a loan is written down and counted; a due date is set by hand by who may", async ({

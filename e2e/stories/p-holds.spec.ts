@@ -209,7 +209,7 @@ test("the hold shelf: slots, kept longer, called, and what stands there for nobo
   await page.getByRole("menuitem", { name: "Message left" }).click();
   await expect(calls.getByRole("cell", { name: "1 call, last: Message left" })).toBeVisible();
   await expect(calls.getByRole("row")).toHaveCount(rows);
-  await calls.getByRole("button", { name: "Reached" }).first().click();
+  await calls.getByRole("button", { name: "Reached", exact: true }).first().click();
   await expect(calls.getByRole("row")).toHaveCount(rows - 1);
 
   // A hold that is cancelled while its item stands on the shelf leaves something to be cleared.

@@ -257,11 +257,11 @@ func OpenHold(tx *store.Tx, id int64) (*Hold, error) {
 	return store.One[Hold](tx, "SELECT "+HoldColumns+" FROM holds h WHERE h.id = $1 AND h.closed_at IS NULL", id)
 }
 
-const shelfColumns = standsUnder + ` AS stands_under, ` + holdsShownColumns + `, i.barcode, t.author, p.phone, i.call_number, i.material,
-	m.id AS message_id, m.channel, m.state AS message_state, m.address, m.tries AS calls, m.problem AS called`
+const shelfColumns = standsUnder + ` AS stands_under, ` + holdsShownColumns + `, i.barcode, t.author, i.call_number, i.material,
+	m.id AS message_id, m.channel, m.state AS message_state, m.address, m.tries AS calls`
 
 const shelfFrom = ` FROM holds h JOIN titles t ON t.id = h.title_id JOIN patrons p ON p.id = h.patron_id JOIN items i ON i.id = h.item_id
-	LEFT JOIN LATERAL (SELECT m.id, m.channel, m.state, m.address, m.tries, m.problem FROM notices o JOIN messages m ON m.id = o.message_id
+	LEFT JOIN LATERAL (SELECT m.id, m.channel, m.state, m.address, m.tries FROM notices o JOIN messages m ON m.id = o.message_id
 		WHERE o.hold_id = h.id AND o.kind = 'hold_ready' ORDER BY m.id DESC LIMIT 1) m ON true `
 
 // standsUnder is what the thing of a hold h of a patron p stands under on a shelf that goes by name.

@@ -23,13 +23,12 @@ func FreeSlot(tx *store.Tx, branch calendar.Code, slots int) (int, error) {
 type ShelfRow struct {
 	StandsUnder string // the key of its place on a shelf that goes by name
 	HoldShown
-	Barcode, Author, Phone, CallNumber string
-	Material                           string
-	MessageID                          *int64
-	Channel, MessageState              *string
-	Address                            *string
-	Calls                              *int    // how often somebody has called
-	Called                             *string // what came of the last call
+	Barcode, Author, CallNumber string
+	Material                    string
+	MessageID                   *int64
+	Channel, MessageState       *string
+	Address                     *string
+	Calls                       *int // how often somebody has called
 }
 
 // OnHoldShelf gives a page of what stands on the hold shelf of a branch for somebody, by its last day.

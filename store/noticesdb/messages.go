@@ -35,6 +35,9 @@ type Message struct {
 	DeliveredAt *time.Time // as the gateway said
 	AskedAt     *time.Time // real time of the last question to the gateway
 	Stop        *string    // by which its recipient can opt out
+	AgainAt     *time.Time // of a call: when it is to be tried again
+	CallerID    *int64     // of a call: who is at it, since CallingAt
+	CallingAt   *time.Time
 }
 
 // AddMessage writes a message and gives it its id.
@@ -87,14 +90,12 @@ func StuckMessages(tx *store.Tx, now time.Time, most int) ([]MessageShown, error
 	return store.List[MessageShown](tx, messagesShown+`WHERE s.id IN (
 			SELECT id FROM messages WHERE state IN ('queued', 'sending', 'unclear', 'stopped')
 			UNION ALL SELECT id FROM messages WHERE state = 'refused'
-			UNION ALL SELECT id FROM messages WHERE state = 'by_hand'
 			UNION ALL SELECT id FROM messages WHERE state = 'no_address' AND mailing_id IS NULL
 				AND at > $1::timestamptz - interval '7 days')
 		ORDER BY s.at DESC, s.id DESC LIMIT $2`, now, most)
 }
 
-// SettleMessage decides a message that was told by hand, was refused or, if that is asked for, is unclear; nil where it is none of
-// these. One that was refused goes to the address that the patron has now. A text message gets a new time, which is part of its key.
+// SettleMessage decides a message that was refused or, if that is asked for, is unclear; nil where it is neither. One that was refused goes to the address that the patron has now. A text message gets a new time, which is part of its key.
 func SettleMessage(tx *store.Tx, id int64, state string, at time.Time, unclear bool) (*Message, error) {
 	return store.One[Message](
 		tx,
@@ -103,7 +104,7 @@ func SettleMessage(tx *store.Tx, id int64, state string, at time.Time, unclear b
 			address = CASE state WHEN 'refused' THEN coalesce((SELECT nullif(CASE channel WHEN 'text' THEN p.text_number ELSE p.email END, '')
 				FROM patrons p WHERE p.id = patron_id), address) ELSE address END,
 			at = CASE WHEN $2 = 'queued' AND channel = 'text' THEN $3 ELSE at END
-		WHERE id = $1 AND (state = 'unclear' AND $4 OR state = 'refused' OR state = 'by_hand' AND $2 = 'sent') RETURNING id, patron_id, kind, state, channel`,
+		WHERE id = $1 AND (state = 'unclear' AND $4 OR state = 'refused') RETURNING id, patron_id, kind, state, channel`,
 		id,
 		state,
 		at,
@@ -175,20 +176,62 @@ func MessagesOf(tx *store.Tx, patron int64, most int) ([]MessageShown, error) {
 
 // MessageToCall locks a message of which somebody is told by telephone; nil where there is none.
 func MessageToCall(tx *store.Tx, id int64) (*Message, error) {
-	return store.One[Message](tx, `SELECT id, kind, patron_id, channel, address, state, tries FROM messages
+	return store.One[Message](tx, `SELECT id, kind, patron_id, channel, address, state, tries, sent_at, caller_id, calling_at FROM messages
 		WHERE id = $1 AND channel = 'phone' FOR UPDATE`, id)
 }
 
-// CalledFor writes what came of a call: who was reached has been told, who was not is called again.
-func CalledFor(tx *store.Tx, id int64, reached bool, says string, at time.Time) {
-	tx.QueueOne(`UPDATE messages SET tries = tries + 1, problem = $3, state = CASE WHEN $2 THEN 'sent' ELSE state END,
-		sent_at = CASE WHEN $2 THEN $4::timestamptz END WHERE id = $1 AND state = 'by_hand'`, id, reached, says, at)
+// CallRow is a call that waits, with whom it is for and who is at it.
+type CallRow struct {
+	MessageShown
+	BranchCode calendar.Code // where their hold waits, else their home branch
+	Caller     *string
+}
+
+// Calls gives a page of the calls that wait, of a branch or of all: what is to be tried now by its age, then what is to be tried later.
+func Calls(tx *store.Tx, branch calendar.Code, page store.Page) ([]CallRow, store.Page, error) {
+	if page.After.Text == "" {
+		page.After.Text = "-infinity"
+	}
+	at := func(c *CallRow) store.Cursor {
+		return store.Cursor{Text: when(c.AgainAt, c.At).Format(time.RFC3339Nano), ID: c.ID}
+	}
+	return store.Paged(tx, page, at, `SELECT * FROM (SELECT s.*, p.legal_name, p.preferred_name, f.name AS caller,
+			coalesce((SELECT n.branch_code FROM notices n WHERE n.message_id = s.id AND n.hold_id IS NOT NULL ORDER BY n.id LIMIT 1), p.branch_code)
+				AS branch_code
+		FROM messages s JOIN patrons p ON p.id = s.patron_id LEFT JOIN staff f ON f.id = s.caller_id
+		WHERE s.state = 'by_hand' AND s.channel = 'phone' AND $2::bigint = 0 AND (coalesce(s.again_at, s.at), s.id) > ($3::text::timestamptz, $4::bigint)) c
+		WHERE $1 = '' OR c.branch_code = $1 ORDER BY coalesce(c.again_at, c.at), c.id`, branch)
+}
+
+func when(again *time.Time, at time.Time) time.Time {
+	if again != nil {
+		return *again
+	}
+	return at
+}
+
+// Calling writes who is at a call; nil: nobody.
+func Calling(tx *store.Tx, id int64, staff *int64, at time.Time) {
+	tx.QueueOne(`UPDATE messages SET caller_id = $2, calling_at = CASE WHEN $2::bigint IS NOT NULL THEN $3::timestamptz END
+		WHERE id = $1 AND state = 'by_hand'`, id, staff, at)
+}
+
+// CalledFor writes what came of a call, in which state it leaves the message, and when it is to be tried again.
+func CalledFor(tx *store.Tx, id int64, state, says string, at time.Time, again *time.Time) {
+	tx.QueueOne(`UPDATE messages SET tries = tries + 1, problem = $3, state = $2, sent_at = CASE WHEN $2 = 'sent' THEN $4::timestamptz END,
+		again_at = $5, caller_id = NULL, calling_at = NULL WHERE id = $1 AND state = 'by_hand'`, id, state, says, at, again)
+}
+
+// NotCalledFor takes back that somebody was told by telephone.
+func NotCalledFor(tx *store.Tx, id int64) {
+	tx.QueueOne(`UPDATE messages SET tries = tries - 1, problem = '', state = 'by_hand', sent_at = NULL, subject = '', body = ''
+		WHERE id = $1 AND state = 'sent'`, id)
 }
 
 // GoBy switches a message that is being sent, or was refused, to another channel. False if another attempt has begun since.
 func GoBy(tx *store.Tx, m *Message, way person.Way, address, state, problem string) (bool, error) {
 	n, err := tx.Exec(`UPDATE messages SET channel = $3, address = $4, state = $5, problem = $6, begun_at = NULL, subject = '', body = '', tries = 0,
-		sent_at = NULL, gateway = '', delivered_at = NULL WHERE id = $1 AND tries = $2 AND state IN ('sending', 'refused')`, m.ID, m.Tries, way, address, state, problem)
+		sent_at = NULL, gateway = '', delivered_at = NULL, again_at = NULL, caller_id = NULL, calling_at = NULL WHERE id = $1 AND tries = $2 AND state IN ('sending', 'refused')`, m.ID, m.Tries, way, address, state, problem)
 	if err != nil || n == 0 {
 		return false, err
 	}

@@ -54,6 +54,17 @@ func Gather(tx *store.Tx, n *Notice, address string) {
 		n.Kind, n.Stage, n.Plan, n.PatronID, n.RecipientID, n.Channel, n.BranchCode, n.LoanID, n.HoldID, n.At, address)
 }
 
+// Join adds a notice to the call or letter that waits for its recipient, and begins one if there is none.
+func Join(tx *store.Tx, n *Notice, address string) {
+	tx.Queue(`WITH waits AS (UPDATE messages SET items = items + 1 WHERE id = (SELECT id FROM messages
+				WHERE patron_id = $5 AND channel = $6 AND state = 'by_hand' ORDER BY id LIMIT 1) AND state = 'by_hand' RETURNING id),
+			begun AS (INSERT INTO messages (kind, patron_id, address, subject, body, items, state, at, channel)
+				SELECT $1, $5, $11, '', '', 1, 'by_hand', $10, $6 WHERE NOT EXISTS (SELECT 1 FROM waits) RETURNING id)
+		INSERT INTO notices (kind, stage, plan, patron_id, recipient_id, channel, branch_code, loan_id, hold_id, due_at, message_id, state, at)
+			SELECT $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, id, 'told', $10 FROM (TABLE waits UNION ALL TABLE begun) m ON CONFLICT DO NOTHING`,
+		n.Kind, n.Stage, n.Plan, n.PatronID, n.RecipientID, n.Channel, n.BranchCode, n.LoanID, n.HoldID, n.At, address)
+}
+
 // Candidate is a loan, hold or patron that may need a notice.
 type Candidate struct {
 	PatronID                           int64

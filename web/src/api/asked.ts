@@ -15,6 +15,7 @@ const asked = {
   bins: ["counter"],
   calendar: ["calendars"],
   "calendar changes": ["calendars"],
+  calls: ["notices", "holds"],
   "card payment": ["counter"],
   "card payments": ["counter"],
   changes: [],

@@ -1,9 +1,9 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
+import { Calls } from "../../circulation/calls";
 import { InHand } from "../../circulation/inhand";
 import { useMe } from "../../shell/me";
 import { Head, Tabs } from "../../ui/parts";
 import { isEmployed } from "../../shell/places";
-import { Calls } from "./Calls";
 import { Clear } from "./Clear";
 import { Demand } from "./Demand";
 import { OpenHolds } from "./OpenHolds";

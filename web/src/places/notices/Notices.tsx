@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { api, told } from "../../api/client";
+import { Calls } from "../../circulation/calls";
 import { useMe } from "../../shell/me";
 import { administrates, supervises } from "../../shell/places";
 import { Loading } from "../../ui/loading";
@@ -50,6 +51,7 @@ export function NoticesPlace() {
         </Loading>
       )}
       {chosen === "open" && <Loading of={all}>{(a) => <Stuck list={a.stuck} maySettle={supervising} />}</Loading>}
+      {chosen === "calls" && <Calls choose />}
       {chosen === "letters" && <Letters />}
       {chosen === "plans" && supervising && <Plans />}
       {chosen === "wordings" && supervising && <Wordings />}

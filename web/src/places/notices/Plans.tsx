@@ -125,7 +125,7 @@ function Line({
 
 const whoGets = [
   ["patron", "the patron"],
-  ["guardian", "the guardian"],
+  ["guardian", "the guardian or contact person"],
   ["household", "who answers for the household"],
   ["adult", "the adult in charge of the roster"],
 ] as const;

@@ -1,11 +1,9 @@
 import { useAskAgain } from "../../api/asked";
-import { useMemo, useState } from "react";
+import { useMemo } from "react";
 import { api, keyed, type Schema } from "../../api/client";
 import { Card, Quiet, Trouble } from "../../ui/parts";
-import { onPaper } from "../../circulation/print";
 import { Table, type Column } from "../../ui/table";
 import { useWrite } from "../../shell/write";
-import { Letter } from "./Letter";
 import { sayState, StateTag } from "./StateTag";
 
 type Message = Schema["NoticesMessage"];
@@ -21,7 +19,6 @@ const columnsFor = (maySettle: boolean): Column<Message>[] => [
         <br />
         <span className="text-sm text-ink-2">
           {m.subject}
-          {m.state === "by_hand" && `, by ${m.channel} to ${m.address}`}
         </span>
       </>
     ),
@@ -37,12 +34,7 @@ const columnsFor = (maySettle: boolean): Column<Message>[] => [
     head: "Actions",
     unnamed: true,
     right: true,
-    cell: (m) =>
-      m.state === "by_hand" ? (
-        <ByHand message={m} />
-      ) : (
-        (m.state === "refused" || (m.state === "unclear" && maySettle)) && <Settle message={m} />
-      ),
+    cell: (m) => (m.state === "refused" || (m.state === "unclear" && maySettle)) && <Settle message={m} />,
   },
 ];
 
@@ -57,43 +49,9 @@ export function Stuck({ list, maySettle }: { list: Message[]; maySettle: boolean
         columns={columns}
         rows={list}
         id={(m) => m.id}
-        empty="Nothing waiting. Messages that wait, need a call or a letter, were refused or are unclear appear here."
+        empty="Nothing waiting. Messages that wait, were refused or are unclear appear here."
       />
     </Card>
-  );
-}
-
-/** What goes by phone or letter: it is said or printed, and then it has been told. */
-function ByHand({ message: m }: { message: Message }) {
-  const askAgain = useAskAgain();
-  const [reading, setReading] = useState(false);
-  const settle = useWrite(
-    (_: undefined, key) =>
-      api.POST("/api/messages/{id}/settle", {
-        params: { path: { id: m.id }, header: keyed(key) },
-        body: { again: false },
-      }),
-    {
-      name: `message ${m.id}`,
-      about: `The message to ${m.patron}`,
-      done: () => askAgain("mailings"),
-    },
-  );
-  return (
-    <>
-      {m.channel === "letter" ? (
-        <Quiet onClick={() => onPaper(<Letter message={m} />)}>Print letter</Quiet>
-      ) : (
-        <Quiet aria-expanded={reading} onClick={() => setReading(!reading)}>
-          Show text
-        </Quiet>
-      )}{" "}
-      <Quiet disabled={settle.busy} onClick={() => settle.run(undefined)}>
-        Mark as done
-      </Quiet>
-      {reading && <p className="text-left text-sm whitespace-pre-wrap">{m.body}</p>}
-      <Trouble error={settle.problem} />
-    </>
   );
 }
 

@@ -2,6 +2,7 @@
 export const noticesTabs = [
   ["runs", "Runs"],
   ["open", "Not sent"],
+  ["calls", "Calls"],
   ["letters", "Letters"],
   ["plans", "Plans"],
   ["wordings", "Wordings"],

@@ -85,7 +85,7 @@ export function Fields({ isNew, known }: { isNew: boolean; known?: Schema["Peopl
         )}
       </Group>
       <Lives />
-      {!institution && <Household minor={known?.minor ?? false} />}
+      {institution ? <Answers /> : <Household minor={known?.minor ?? false} />}
       {!institution && <Identity minor={known?.minor ?? false} />}
       <Library />
       {isNew && !institution && <AgreesTo minor={known?.minor ?? false} />}
@@ -191,6 +191,13 @@ function Lives() {
     </Group>
   );
 }
+
+/** Who answers for an institution, and gets its notices where a plan says so. */
+const Answers = () => (
+  <Group title="Contact person">
+    <PatronField name="guardian" label="Contact person’s card" />
+  </Group>
+);
 
 function Household({ minor }: { minor: boolean }) {
   return (
