@@ -15,6 +15,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 	"gorm.io/gorm"
 
@@ -48,7 +49,13 @@ type World struct {
 // NewWorld makes a small world over a database of its own.
 func NewWorld(t *testing.T) *World {
 	t.Helper()
-	w := &World{House: copyOf(t, worldTemplate(t), nil), t: t}
+	return NewWorldTold(t, nil)
+}
+
+// NewWorldTold does the same, and tells a tracer what is asked of the database.
+func NewWorldTold(t *testing.T, tracer pgx.QueryTracer) *World {
+	t.Helper()
+	w := &World{House: copyOf(t, worldTemplate(t), tracer), t: t}
 	w.Set("UPDATE training_clock SET shows = '2026-10-06 09:12-03', real_at = clock_timestamp()")
 	return w
 }

@@ -330,7 +330,7 @@ func Test(ctx context.Context, h *act.House, who act.Actor, to string, wording *
 	case off == NoSender:
 		return problem.Newf(problem.Refused, "Email is off: save a sender address first.")
 	}
-	by.Server.Patience = testing
+	by.Server.Patience = testPatience
 	if _, err := by.Send(ctx, &text); err != nil {
 		return problem.Newf(problem.Refused, "Not sent: %s", expect.Shown(err.Error()))
 	}
@@ -356,5 +356,5 @@ func fill(a *act.Act, t Trying, msg *noticesdb.Message) error {
 	return err
 }
 
-// testing bounds each exchange of a test: somebody waits for it.
-const testing = 5 * time.Second
+// testPatience bounds each exchange of a test: somebody waits for it.
+const testPatience = 5 * time.Second

@@ -6,6 +6,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/osteele/liquid"
 
@@ -94,7 +96,20 @@ func Fields(k plan.Kind) []Field {
 // longestMessage is the most bytes that a written message may have.
 const longestMessage = 100_000
 
-var engine = liquid.NewEngine()
+var engine = newEngine()
+
+// newEngine gives the template library, with a filter that it has otherwise than Liquid's reference.
+func newEngine() *liquid.Engine {
+	e := liquid.NewEngine()
+	e.RegisterFilter("capitalize", func(text string) string {
+		first, size := utf8.DecodeRuneInString(text)
+		if size == 0 {
+			return ""
+		}
+		return string(unicode.ToUpper(first)) + strings.ToLower(text[size:])
+	})
+	return e
+}
 
 // ranges are loops over numbers, which could run without end.
 var ranges = regexp.MustCompile(`\{%-?\s*(?:for|tablerow)\s[^%]*\([^)]*\.\.`)
@@ -193,6 +208,14 @@ func try(template string, with map[string]any) (string, error) {
 			return "", fmt.Errorf("line %d: there is no filter %q. Filters are %s", lineOf(template, at[0]), name, strings.Join(filtersOf, ", "))
 		}
 	}
+	if err := names(template, with); err != nil {
+		return "", err
+	}
+	for _, at := range conditions.FindAllStringSubmatchIndex(template, -1) {
+		if says := wrongCondition(quoted.ReplaceAllString(template[at[2]:at[3]], "''")); says != "" {
+			return "", fmt.Errorf("line %d: %s", lineOf(template, at[0]), says)
+		}
+	}
 	depth := 0
 	for _, at := range loops.FindAllStringSubmatchIndex(template, -1) {
 		if strings.HasPrefix(template[at[2]:at[3]], "end") {
@@ -200,9 +223,6 @@ func try(template string, with map[string]any) (string, error) {
 		} else if depth++; depth > deepest {
 			return "", fmt.Errorf("line %d: not more than %d loops can stand in each other", lineOf(template, at[0]), deepest)
 		}
-	}
-	if err := names(template, with); err != nil {
-		return "", err
 	}
 	says, err := write(template, with)
 	if err == nil {
@@ -216,16 +236,33 @@ func try(template string, with map[string]any) (string, error) {
 	return "", fmt.Errorf("line %d: %s", line, sayWrong(err))
 }
 
+// wrongCondition says what is wrong with a condition whose quoted texts were emptied; empty: nothing.
+func wrongCondition(says string) string {
+	if and.MatchString(says) && or.MatchString(says) {
+		return `a condition can use "and" or "or", not both; make two conditions of it`
+	}
+	for _, part := range or.Split(and.ReplaceAllString(says, "or"), -1) {
+		if name := strings.TrimSpace(part); bare.MatchString(name) && !strings.HasPrefix(name, "forloop.") && !slices.Contains(spoken, name) {
+			return fmt.Sprintf(`this holds always, since an empty field counts as a text too; write {%% if %s != "" %%}`, name)
+		}
+	}
+	return ""
+}
+
 func lineOf(template string, at int) int { return 1 + strings.Count(template[:at], "\n") }
 
 // The parts of a template: marks are fields and tags; quoted texts, filters and names stand in them; spoken are the words of tags.
 var (
-	marks    = regexp.MustCompile(`(?s)\{\{-?(.*?)-?\}\}|\{%-?\s*(\w+)(.*?)-?%\}`)
-	quoted   = regexp.MustCompile(`"[^"]*"|'[^']*'`)
-	filters  = regexp.MustCompile(`\|\s*\w+|\w+:`)
-	named    = regexp.MustCompile(`[A-Za-z_][\w-]*(?:\.[\w-]+)*`)
-	spoken   = []string{"and", "or", "contains", "true", "false", "nil", "blank", "empty", "in", "limit", "offset", "reversed"}
-	assigned = regexp.MustCompile(`\{%-?\s*for\s+([\w-]+)\s+in\s+(\S+)`)
+	marks   = regexp.MustCompile(`(?s)\{\{-?(.*?)-?\}\}|\{%-?\s*(\w+)(.*?)-?%\}`)
+	quoted  = regexp.MustCompile(`"[^"]*"|'[^']*'`)
+	filters = regexp.MustCompile(`\|\s*\w+|\w+:`)
+	named   = regexp.MustCompile(`[A-Za-z_][\w-]*(?:\.[\w-]+)*`)
+	spoken  = []string{"and", "or", "contains", "true", "false", "nil", "in", "limit", "offset", "reversed"}
+	// The library takes and and or in another order than Liquid's reference.
+	conditions = regexp.MustCompile(`(?s)\{%-?\s*(?:if|elsif|unless)\b(.*?)-?%\}`)
+	and, or    = regexp.MustCompile(`\band\b`), regexp.MustCompile(`\bor\b`)
+	bare       = regexp.MustCompile(`^[\w.-]+$`)
+	assigned   = regexp.MustCompile(`\{%-?\s*for\s+([\w-]+)\s+in\s+(\S+)`)
 )
 
 // onlyMarks blanks out all text but fields and tags, so that positions stay the same.

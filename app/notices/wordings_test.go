@@ -49,6 +49,12 @@ func TestWordingsThatCannotBe(t *testing.T) {
 		{"loops in loops in loops", "S", "{% for a in items %}{% for b in items %}\n{% for c in items %}{% endfor %}{% endfor %}{% endfor %}", "line 2: not more than 2 loops"},
 		{"a text that doubles", "S", "{% assign x = name %}" + strings.Repeat("{% assign x = x | append: x %}", 100), `line 1: "assign" is not possible`},
 		{"a filter that multiplies", "S", "a\n{{ name" + strings.Repeat(" | replace: 'a', 'aaaaaaaaaa'", 100) + " }}", `line 2: there is no filter "replace"`},
+		{"and beside or, which are read in two ways", "S", "a\n{% if owed == name and page == name or name == page %}x{% endif %}", `line 2: a condition can use "and" or "or", not both`},
+		{"and beside a text with or", "S", "{% if owed != \"\" and name != 'one or two' %}x{% endif %}", ""},
+		{"a field that may be empty", "S", "a\n{% if owed %}You owe {{ owed }}{% endif %}", `line 2: this holds always, since an empty field counts as a text too; write {% if owed != "" %}`},
+		{"the same in a loop", "S", "{% for i in items %}{% if number == 1 and i.author %}x{% endif %}{% endfor %}", `write {% if i.author != "" %}`},
+		{"what a loop is at", "S", "{% for i in items %}{% unless forloop.last %}, {% endunless %}{% endfor %}", ""},
+		{"a word that means nothing here", "S", "{% if owed == blank %}x{% endif %}", `line 1: there is no field "blank"`},
 		{"a subject of two lines", "a\nb", "Text", "more than one line"},
 	} {
 		t.Run(c.name, func(t *testing.T) {

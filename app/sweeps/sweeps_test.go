@@ -4,9 +4,11 @@ import (
 	"context"
 	"fmt"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -220,6 +222,113 @@ func TestKilledStoppedContinued(t *testing.T) {
 	assert.Equal(t, 12, w.undo(s.ID).Undone)
 	assert.Equal(t, "0", renewed())
 	assert.Equal(t, "12", w.Ask("SELECT count(*)::text FROM loans WHERE due_date = '2026-10-20' AND renewed_at IS NULL"))
+}
+
+// Due dates that move on to the next open day are those that PostgreSQL itself finds with generate_series over the calendar as it is
+// stored: all loans of the demo network, onto each day of a fortnight with closures.
+func TestDueDatesAgreeWithPostgreSQL(t *testing.T) {
+	h := testkit.House(t)
+	maren := testkit.Somebody(t, h, "maren")
+	for days := 1; days < 15; days++ {
+		c := sweeps.Change{Kind: sweepsdb.Due, Dates: sweep.Dates{Days: days, Open: true}}
+		testkit.Do(t, h, maren, func(a *act.Act) (bool, error) {
+			for _, b := range a.Network.Open() {
+				c.Which.Branches = append(c.Which.Branches, b.Code)
+			}
+			return true, nil
+		})
+		s := testkit.Do(t, h, maren, func(a *act.Act) (*sweeps.Applied, error) { return sweeps.Apply(a, c) })
+		const found = `WITH days AS MATERIALIZED (SELECT b.code, d::date AS d, ` + testkit.OpensOn + ` AS opens FROM branches b,
+				generate_series((SELECT min(due_date) FROM loans WHERE returned_at IS NULL), (SELECT max(due_date) + 90 FROM loans), interval '1 day') d),
+			next AS (SELECT code, d, min(d) FILTER (WHERE opens) OVER (PARTITION BY code ORDER BY d ROWS BETWEEN CURRENT ROW AND UNBOUNDED FOLLOWING) AS open
+				FROM days),
+			want AS (SELECT l.id, l.due_date AS old, n.open AS new FROM loans l JOIN next n ON n.code = l.branch_code AND n.d = l.due_date + CAST(@days AS int)
+				WHERE l.returned_at IS NULL AND l.lost_at IS NULL AND l.due_date IS NOT NULL),
+			moves AS (SELECT * FROM want WHERE new > old AND new >= '2026-10-06'),
+			lines AS (SELECT loan_id, day_after FROM sweep_lines WHERE sweep_id = @sweep AND day_after IS NOT NULL)
+			SELECT count(*) || ' moved, ' || count(*) FILTER (WHERE m.new IS DISTINCT FROM l.day_after) || ' otherwise'
+			FROM moves m FULL JOIN lines l ON l.loan_id = m.id`
+		var says string
+		require.NoError(t, testkit.SQL(h).Raw(found, map[string]any{"days": days, "sweep": s.ID}).Scan(&says).Error)
+		assert.Regexp(t, `^\d\d+ moved, 0 otherwise$`, says, "%d days", days)
+	}
+}
+
+// killer ends the work under way at one of its round trips.
+type killer struct {
+	left atomic.Int64 // round trips until then; 0 or less: it lets all go on
+	kill context.CancelFunc
+}
+
+func (k *killer) asked() {
+	if k.left.Add(-1) == 0 {
+		k.kill()
+	}
+}
+
+func (k *killer) TraceQueryStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceQueryStartData) context.Context {
+	k.asked()
+	return ctx
+}
+
+func (k *killer) TraceBatchStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceBatchStartData) context.Context {
+	k.asked()
+	return ctx
+}
+func (*killer) TraceQueryEnd(context.Context, *pgx.Conn, pgx.TraceQueryEndData)     {}
+func (*killer) TraceBatchQuery(context.Context, *pgx.Conn, pgx.TraceBatchQueryData) {}
+func (*killer) TraceBatchEnd(context.Context, *pgx.Conn, pgx.TraceBatchEndData)     {}
+
+// Killed at any of its round trips and begun again, a change is done once, and so is its undoing.
+func TestKilledAtEachStep(t *testing.T) {
+	k := &killer{}
+	w := &world{testkit.NewWorldTold(t, k), t, act.Actor{}}
+	w.boss = w.Staff(role.Supervisor, "HVH")
+	for range 3 {
+		w.lent("HVH", "2026-10-20")
+	}
+	// killed works on a change until it is killed after some round trips, and then to its end. False if it ended before.
+	killed := func(id int64, trips int) bool {
+		ctx, cancel := context.WithCancel(t.Context())
+		defer cancel()
+		k.kill = cancel
+		k.left.Store(int64(trips))
+		err := sweeps.Work(ctx, w.House, id)
+		reached := k.left.Swap(0) <= 0
+		require.True(t, reached || err == nil)
+		require.NoError(t, sweeps.Work(t.Context(), w.House, id))
+		return reached
+	}
+	for _, c := range []struct {
+		change sweeps.Change
+		moved  string // what it does to the loans
+		events string // what is told of it
+	}{
+		{sweeps.Change{Kind: sweepsdb.Due, Dates: sweep.Dates{Days: 7}}, "SELECT string_agg(due_date::text, ' ') FROM loans", "due_moved"},
+		{sweeps.Change{Kind: sweepsdb.Renewals}, "SELECT string_agg(renewals || ' ' || due_date, ' ') FROM loans", "renewed"},
+	} {
+		c.change.Which.Branches = []calendar.Code{"HVH"}
+		was := w.Ask(c.moved)
+		becomes, trips := "", 1
+		for reached := true; reached; trips++ {
+			since := w.Ask("SELECT coalesce(max(id), 0)::text FROM events")
+			applied := testkit.Do(t, w.House, w.boss, func(a *act.Act) (*sweeps.Applied, error) { return sweeps.Apply(a, c.change) })
+			reached = killed(applied.ID, trips)
+			require.Equal(t, "done 3", fmt.Sprint(w.now(applied.ID).State, " ", w.now(applied.ID).Done))
+			if becomes == "" {
+				becomes = w.Ask(c.moved)
+				require.NotEqual(t, was, becomes)
+			}
+			require.Equal(t, becomes, w.Ask(c.moved), "killed at %d", trips)
+			require.Equal(t, "3", w.Ask("SELECT count(*)::text FROM events WHERE kind = ? AND id > ?::bigint", c.events, since), "killed at %d", trips)
+			require.NoError(t, w.do(applied.ID, sweeps.Undo))
+			reached = killed(applied.ID, trips) || reached
+			require.Equal(t, "undone 3", fmt.Sprint(w.now(applied.ID).State, " ", w.now(applied.ID).Undone))
+			require.Equal(t, was, w.Ask(c.moved), "killed at %d", trips)
+		}
+		t.Logf("%s: killed at each of %d round trips", c.change.Kind, trips-2)
+		require.Greater(t, trips, 5)
+	}
 }
 
 // A renewal that rules refuse is not made, and the line says why. What is charged for lateness with a renewal is cancelled with it.

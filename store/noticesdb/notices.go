@@ -94,22 +94,21 @@ func standing(condition string) string {
 		condition + `), '{}') AS told`
 }
 
-// Loans gives open loans due after one date and up to another by their branch's clock, of a number of patrons after a given one.
+// dueBetween holds for a loan l of a branch b that is due after the date $1 and up to $2 by the branch's clock.
+const dueBetween = "coalesce(l.due_date, (l.due_at AT TIME ZONE b.timezone)::date) > $1 AND coalesce(l.due_date, (l.due_at AT TIME ZONE b.timezone)::date) <= $2"
+
+// Loans gives open loans due after one date and up to another by their branch's clock, of a number of patrons after a given one. It walks
+// the open loans in the order of patrons, so that all parts together read each loan twice, however many parts there are.
 func Loans(tx *store.Tx, after, last time.Time, from int64, patrons int) ([]Candidate, error) {
-	return store.List[Candidate](tx, `WITH due AS (
-			SELECT l.id, l.patron_id FROM branches b JOIN loans l ON l.branch_code = b.code AND l.due_date > $1 AND l.due_date <= $2
-			WHERE l.returned_at IS NULL AND l.patron_id > $3
-			UNION ALL
-			SELECT l.id, l.patron_id FROM loans l JOIN branches b ON b.code = l.branch_code
-			WHERE l.returned_at IS NULL AND l.due_at > $1::date::timestamptz AND l.due_at < $2::date::timestamptz + interval '3 days'
-				AND (l.due_at AT TIME ZONE b.timezone)::date > $1 AND (l.due_at AT TIME ZONE b.timezone)::date <= $2 AND l.patron_id > $3),
-		those AS (SELECT DISTINCT patron_id FROM due ORDER BY patron_id LIMIT $4)
+	return store.List[Candidate](tx, `WITH those AS MATERIALIZED (
+			SELECT DISTINCT l.patron_id FROM loans l JOIN branches b ON b.code = l.branch_code
+			WHERE l.returned_at IS NULL AND l.patron_id > $3 AND `+dueBetween+` ORDER BY l.patron_id LIMIT $4)
 		SELECT `+concerned+`, l.id AS loan_id, l.due_date, l.due_at, l.lost_at IS NOT NULL AS lost, l.branch_code, i.material,
 			i.collection, i.branch_code AS owner, `+standing(`n.loan_id = l.id AND n.due_date IS NOT DISTINCT FROM l.due_date
 				AND n.due_at IS NOT DISTINCT FROM l.due_at`)+`
-		FROM those JOIN due ON due.patron_id = those.patron_id JOIN loans l ON l.id = due.id JOIN patrons p ON p.id = those.patron_id
-			JOIN items i ON i.id = l.item_id
-		WHERE p.class <> 'partner' AND NOT EXISTS (SELECT 1 FROM claims c WHERE c.loan_id = l.id AND c.undone_at IS NULL)
+		FROM those JOIN loans l ON l.patron_id = those.patron_id AND l.returned_at IS NULL JOIN branches b ON b.code = l.branch_code
+			JOIN patrons p ON p.id = those.patron_id JOIN items i ON i.id = l.item_id
+		WHERE `+dueBetween+` AND p.class <> 'partner' AND NOT EXISTS (SELECT 1 FROM claims c WHERE c.loan_id = l.id AND c.undone_at IS NULL)
 		ORDER BY p.id, coalesce(l.due_date, l.due_at), l.id`, after, last, from, patrons)
 }
 

@@ -234,9 +234,9 @@ function Calling({
         <Button plain aria-expanded={asking} disabled={busy} onClick={() => setAsking(!asking)}>
           Call again later
         </Button>
-        <Quiet className="pb-1.5" onClick={onClose}>
+        <Button plain onClick={onClose}>
           Close
-        </Quiet>
+        </Button>
       </div>
       {asking && (
         <Form
