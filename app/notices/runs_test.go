@@ -219,6 +219,54 @@ func TestNobodyIsToldTwice(t *testing.T) {
 	assert.Equal(t, "2", w.Ask("SELECT count(*) FROM notices"))
 }
 
+// A clock that is set back an hour, over midnight, tells nobody again of what they were told, and loses nothing that comes meanwhile.
+func TestClockSetBack(t *testing.T) {
+	w := newTelling(t)
+	w.keep("owed", func(p *plan.Plan) { p.Active = true })
+	p, other := w.reader("ada@post.invalid"), w.reader("bo@post.invalid")
+	w.Set("UPDATE patrons SET balance = 5000 WHERE id = ?", p)
+	w.lend(p)
+	w.Later(-(8*time.Hour + 42*time.Minute)) // 00:30
+	w.night(24)
+	w.send(w.trial("overdue"), w.trial("owed"))
+	require.Len(t, w.leave(), 1, "one message of all")
+	told := w.Ask("SELECT string_agg(concat_ws(' ', kind, stage, state), ', ' ORDER BY kind) FROM notices")
+	day := w.today()
+	setBack := func() { // nothing is done for ten minutes, or until the program is started again; then the earlier time counts
+		w.Later(-time.Hour)
+		_, err := testkit.Try(w.House, w.boss, func(*act.Act) (bool, error) { return true, nil })
+		require.ErrorContains(t, err, "set back by 1h")
+		w.House = &act.House{Store: w.House.Store, Mail: w.House.Mail, Outside: w.House.Outside}
+	}
+	setBack()
+	require.Equal(t, day.Add(-1), w.today())
+	again := func() {
+		require.NoError(t, night.Up(t.Context(), w.House, w.today()))
+		for _, part := range notices.Parts {
+			testkit.Do(t, w.House, w.boss, func(a *act.Act) (int64, error) { return notices.WorkOut(a, part, a.Today(), 0) })
+		}
+		assert.Equal(t, "0", w.Ask("SELECT count(*) FROM mailings WHERE state = 'trial' AND id IN (SELECT mailing_id FROM notices)"))
+	}
+	again()
+	title, items := w.Title("HVH") // a hold that becomes ready in the hour that comes twice
+	w.awaits(other, title)
+	w.bring(items[0])
+	gathered := func() {
+		require.NoError(t, (&notices.Gatherer{House: w.House}).Work(t.Context(), &river.Job[notices.GatherArgs]{Args: notices.GatherArgs{Patron: other, Channel: person.ByMail}}))
+	}
+	w.Later(time.Hour)
+	gathered()
+	again()
+	letters := w.leave()
+	require.Len(t, letters, 1)
+	assert.Equal(t, "<bo@post.invalid>", letters[0].To)
+	setBack()
+	gathered()
+	again()
+	assert.Empty(t, w.leave())
+	assert.Equal(t, told, w.Ask("SELECT string_agg(concat_ws(' ', kind, stage, state), ', ' ORDER BY kind) FROM notices WHERE recipient_id = ?", p))
+}
+
 // Who is left out with a reason comes up again with the next night; taken in again, they are told.
 func TestLeftOut(t *testing.T) {
 	w := newTelling(t)

@@ -5,7 +5,6 @@ package main
 import (
 	"context"
 	"fmt"
-	"net"
 	"net/smtp"
 	"os"
 	"runtime"
@@ -81,6 +80,9 @@ func run(ctx context.Context) error {
 		return err
 	}
 	if err := b.sending(ctx); err != nil {
+		return err
+	}
+	if err := b.slow(ctx); err != nil {
 		return err
 	}
 	return b.sweep(ctx)
@@ -183,31 +185,13 @@ func (b *bench) night(ctx context.Context) error {
 	return err
 }
 
-// sink is a mail server that takes everything and keeps nothing.
-func sink() (net.Listener, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return nil, err
-	}
-	go func() {
-		for {
-			c, err := l.Accept()
-			if err != nil {
-				return
-			}
-			go take(c)
-		}
-	}()
-	return l, nil
-}
-
 func (b *bench) sending(ctx context.Context) error {
-	l, err := sink()
+	l, err := newSink()
 	if err != nil {
 		return err
 	}
 	defer func() { _ = l.Close() }()
-	b.house.Mail = outside.MailServer{Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port}
+	b.house.Mail = outside.MailServer{Host: "127.0.0.1", Port: l.port()}
 	var ids []int64
 	db := b.house.Store.Gorm()
 	if err := db.Raw("SELECT id FROM messages WHERE state = 'queued' ORDER BY id LIMIT ?", leaving).Scan(&ids).Error; err != nil {
