@@ -1,5 +1,6 @@
 // Command notices measures a night of notices, sending, and a sweep, in the large network that DATABASE_URL names (bench/world). The ratios are to a
-// bare loop that passes the same emails to the same mail server, and to one bare UPDATE of the same loans. Run it on a throwaway copy.
+// bare loop that passes the same emails to the same mail server, and to one bare UPDATE of the same loans. Run it on a throwaway copy;
+// with names of parts it does only these: night, sending, slow, sweep.
 package main
 
 import (
@@ -8,6 +9,7 @@ import (
 	"net/smtp"
 	"os"
 	"runtime"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -76,16 +78,18 @@ func run(ctx context.Context) error {
 		return err
 	}
 	b.boss = act.Actor{ID: staff.ID, Role: role.Supervisor, Branch: staff.BranchCode}
-	if err := b.night(ctx); err != nil {
-		return err
+	for _, part := range []struct {
+		name string
+		does func(context.Context) error
+	}{{"night", b.night}, {"sending", b.sending}, {"slow", b.slow}, {"sweep", b.sweep}} {
+		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], part.name) {
+			continue
+		}
+		if err := part.does(ctx); err != nil {
+			return err
+		}
 	}
-	if err := b.sending(ctx); err != nil {
-		return err
-	}
-	if err := b.slow(ctx); err != nil {
-		return err
-	}
-	return b.sweep(ctx)
+	return nil
 }
 
 // timed does something, and tells how long it took and how often the database was asked.

@@ -85,14 +85,17 @@ func PostedAs(tx *store.Tx, id int64, subject, body string, at time.Time) {
 		AND channel = 'letter'`, id, subject, body, at)
 }
 
-// StuckMessages gives messages that are stopped, queued, under way or unclear, and those of lately that had no address.
+// StuckMessages gives messages that are stopped, queued, under way or unclear, and those of lately that had no address, newest first. Each
+// sort is read from its own end: right after a large run is made, the database has no notion yet of how many wait.
 func StuckMessages(tx *store.Tx, now time.Time, most int) ([]MessageShown, error) {
-	return store.List[MessageShown](tx, messagesShown+`WHERE s.id IN (
-			SELECT id FROM messages WHERE state IN ('queued', 'sending', 'unclear', 'stopped')
-			UNION ALL SELECT id FROM messages WHERE state = 'refused'
-			UNION ALL SELECT id FROM messages WHERE state = 'no_address' AND mailing_id IS NULL
-				AND at > $1::timestamptz - interval '7 days')
-		ORDER BY s.at DESC, s.id DESC LIMIT $2`, now, most)
+	const newest = " ORDER BY at DESC, id DESC LIMIT $2) "
+	return store.List[MessageShown](tx, messagesShown+`JOIN (
+			(SELECT id, at FROM messages WHERE state IN ('queued', 'sending', 'unclear', 'stopped')`+newest+`
+			UNION ALL (SELECT id, at FROM messages WHERE state = 'refused'`+newest+`
+			UNION ALL (SELECT id, at FROM messages WHERE state = 'no_address' AND mailing_id IS NULL
+				AND at > $1::timestamptz - interval '7 days'`+newest+`
+			ORDER BY at DESC, id DESC LIMIT $2) latest ON latest.id = s.id
+		ORDER BY s.at DESC, s.id DESC`, now, most)
 }
 
 // SettleMessage decides a message that was refused or, if that is asked for, is unclear; nil where it is neither. One that was refused goes to the address that the patron has now. A text message gets a new time, which is part of its key.
