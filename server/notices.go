@@ -143,9 +143,13 @@ func (s *Server) calls() {
 			return notices.Calls(a, in.Branch, page)
 		}))
 	do(s, http.MethodPost, "/messages/{id}/calling", "calling", "Begin a call, or give it up", employed,
-		func(a *act.Act, in *OneSent[notices.Calling]) (Done, error) { return Done{true}, notices.SetCalling(a, in.ID, in.Body) })
+		func(a *act.Act, in *OneSent[notices.Calling]) (Done, error) {
+			return Done{true}, notices.SetCalling(a, in.ID, in.Body)
+		})
 	do(s, http.MethodPost, "/messages/{id}/called", "called", "Write the outcome of a call", employed,
-		func(a *act.Act, in *OneSent[notices.Called]) (Done, error) { return Done{true}, notices.SetCalled(a, in.ID, in.Body) })
+		func(a *act.Act, in *OneSent[notices.Called]) (Done, error) {
+			return Done{true}, notices.SetCalled(a, in.ID, in.Body)
+		})
 	do(s, http.MethodPost, "/messages/{id}/uncalled", "uncalled", "Undo that somebody was told by telephone", employed,
 		func(a *act.Act, in *One) (Done, error) { return Done{true}, notices.UndoCalled(a, in.ID) })
 }

@@ -9,6 +9,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nevrin/core/calendar"
+	"nevrin/core/loan"
+	"nevrin/core/money"
+	"nevrin/core/queue"
 	"nevrin/core/speech"
 )
 
@@ -77,4 +81,32 @@ func TestSay(t *testing.T) {
 	assert.Equal(t, "3 exemplaires", fr.T("%d copies", 3))
 	assert.Equal(t, []string{"1er", "2e"}, []string{fr.Ordinal(1), fr.Ordinal(2)})
 	assert.Equal(t, []string{"1st", "22nd"}, []string{written[speech.English].Ordinal(1), written[speech.English].Ordinal(22)})
+}
+
+// Whatever stops a patron's card is said in French on their page, where a renewal is refused for it.
+func TestStopsOfACardAreSaid(t *testing.T) {
+	fr := written[speech.French]
+	cad, _ := money.ParseCurrency("CAD")
+	today := calendar.MakeDate(2026, 10, 6)
+	owed, late := money.Amount(1000), 0
+	limits := loan.Limits{Currency: cad, Owed: &owed, Late: &late}
+	french := map[loan.StopKind]string{
+		loan.CardInactive: "Cette carte n'est pas active. ", loan.CardExcluded: "Le prêt est suspendu pour cette carte. ",
+		loan.CardStopped: "Prêt bloqué : ", loan.CardEnded: "La carte a expiré le lun. 5 oct.", loan.OwesTooMuch: "Doit $12.00", loan.TooManyLate: "en retard ; 0 sont permis",
+	}
+	seen := map[loan.StopKind]bool{}
+	for _, b := range []loan.Borrower{
+		{Standing: loan.Inactive}, {Standing: loan.Excluded}, {Standing: loan.Inactive, Reason: "Moved"}, {Standing: loan.Excluded, Reason: "Threats"},
+		{Stopped: "Card lost"}, {CardUntil: new(today.Add(-1))}, {Owes: 1200}, {Owes: 1500, Disputed: 300}, {Late: 1}, {Late: 3},
+	} {
+		for _, stop := range loan.StopsOf(b, limits, today, calendar.Style{}) {
+			seen[stop.Kind] = true
+			assert.Contains(t, fr.Say("Not renewed: "+stop.Text), "Non prolongé : ")
+			assert.Contains(t, fr.Say("Not renewed: "+stop.Text), french[stop.Kind], stop.Text)
+		}
+	}
+	assert.Len(t, seen, len(french), "each of them")
+	for _, says := range []string{queue.Ready.MayChange(), queue.Cancelled.MayChange(), queue.MayPause(today, today)} {
+		assert.NotEqual(t, says, fr.Say(says))
+	}
 }
