@@ -10,7 +10,6 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
 	"nevrin/core/queue"
-	"nevrin/core/sight"
 	"nevrin/core/waiting"
 	"nevrin/core/why"
 	"nevrin/store"
@@ -300,6 +299,3 @@ func InDemand(a *act.Act, perCopy int, page store.Page) ([]Asked, store.Page, er
 	}
 	return out, next, err
 }
-
-// ofPatron tells whether the actor sees whose holds these are.
-func ofPatron(a *act.Act) bool { return sight.OfPatron(a.Who.Role) != sight.Reduced }
