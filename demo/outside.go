@@ -226,7 +226,7 @@ func (g *generator) weAsk(r request, n int) error {
 func (g *generator) lodged(r request, name string, pickup calendar.Code, who int, due calendar.Date) (int64, error) {
 	t := title{id: g.next("titles"), name: name, material: "interlibrary"}
 	g.add("titles", t.id, name, "", "", nil, "")
-	own := exchange.OwnTerms(&due)
+	own := exchange.OwnTerms(&due, g.today)
 	i := item{
 		id:         g.next("items"),
 		title:      len(g.titles),

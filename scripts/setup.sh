@@ -14,6 +14,7 @@ command -v node >/dev/null || need+=(nodejs npm)
 command -v go >/dev/null || need+=(golang-go)
 command -v pdftotext >/dev/null || [ "${1:-}" != test ] || need+=(poppler-utils)
 command -v yaz-marcdump >/dev/null || [ "${1:-}" != test ] || need+=(yaz)
+command -v xmllint >/dev/null || [ "${1:-}" != test ] || need+=(libxml2-utils)
 command -v glpsol >/dev/null || [ "${1:-}" != test ] || need+=(glpk-utils)
 if [ ${#need[@]} -gt 0 ]; then
   echo "Installing ${need[*]} …"

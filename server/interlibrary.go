@@ -3,9 +3,11 @@ package server
 import (
 	"bytes"
 	"context"
+	"errors"
 	"io"
 	"net/http"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -16,7 +18,6 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/role"
 	"nevrin/formats/iso18626"
-	"nevrin/store/interlibrarydb"
 )
 
 var exchanging = []role.Role{role.Administrator, role.Supervisor, role.Interlibrary}
@@ -51,7 +52,7 @@ func (s *Server) interlibraryOperations() {
 				ctx,
 				s.house,
 				who,
-				func(a *act.Act) ([]interlibrarydb.Partner, error) { return interlibrary.Partners(a) },
+				interlibrary.ToAsk,
 			)
 			if err != nil {
 				return nil, s.problem(ctx, err)
@@ -62,6 +63,8 @@ func (s *Server) interlibraryOperations() {
 	do(s, http.MethodPost, "/interlibrary", "askOutside", "Ask a partner for a title", exchanging, sent(interlibrary.Ask))
 	do(s, http.MethodPost, "/interlibrary/{id}/withdraw", "withdrawRequest",
 		"Take a request of ours back", exchanging, one(interlibrary.Withdraw))
+	do(s, http.MethodPost, "/interlibrary/{id}/renew", "renewOutside",
+		"Ask the lender to renew what our patron has", exchanging, one(interlibrary.Renew))
 	do(s, http.MethodPost, "/interlibrary/{id}/seen", "seenRefusal",
 		"Say that a no has been dealt with", exchanging, one(interlibrary.Seen))
 	type arrival struct {
@@ -107,13 +110,12 @@ func (s *Server) exchange(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	readWhole(w)
-	if unreadable(string(body)) {
-		http.Error(w, "the message is not in UTF-8", http.StatusBadRequest)
-		return
-	}
 	m, err := iso18626.Read(bytes.NewReader(body))
+	if unreadable(string(body)) {
+		err = errors.New("the message is not in UTF-8")
+	}
 	if err != nil {
-		http.Error(w, err.Error(), http.StatusBadRequest)
+		s.confirm(w, r, iso18626.Malformed(string(body), time.Now(), err.Error()))
 		return
 	}
 	who := act.Machine
@@ -126,6 +128,11 @@ func (s *Server) exchange(w http.ResponseWriter, r *http.Request) {
 		s.refuse(w, r, err)
 		return
 	}
+	s.confirm(w, r, answer)
+}
+
+// confirm answers a partner's message. What was wrong stands in the answer: the standard knows no other way to say it.
+func (s *Server) confirm(w http.ResponseWriter, r *http.Request, answer iso18626.Message) {
 	data, err := iso18626.Write(answer)
 	if err != nil {
 		s.refuse(w, r, err)

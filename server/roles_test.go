@@ -121,7 +121,7 @@ var mayDo = map[string]string{
 	"mailings": "desk", "mailingPeople": "desk", "letters": "desk", "lettersPosted": "desk", "mailingText": "desk", "noticePlans": "supervisor", "noticeWeek": "supervisor",
 	"addPlan": "supervisor", "keepPlan": "supervisor", "removePlan": "supervisor", "addWording": "supervisor", "keepWording": "supervisor", "removeWording": "supervisor", "tryWording": "supervisor", "testMail": "administrator", "routeMoved": "administrator", "tellMoved": "administrator", "status": "administrator",
 	"requests": "interlibrary", "requestCount": "interlibrary",
-	"searchOutside": "interlibrary", "askOutside": "interlibrary", "withdrawRequest": "interlibrary", "seenRefusal": "interlibrary",
+	"searchOutside": "interlibrary", "askOutside": "interlibrary", "withdrawRequest": "interlibrary", "renewOutside": "interlibrary", "seenRefusal": "interlibrary",
 	"arrivedFromOutside": "interlibrary", "sendHome": "interlibrary", "copiesFor": "interlibrary", "replyToPartner": "interlibrary", "shipToPartner": "interlibrary",
 	"setCells": "supervisor", "writeRule": "supervisor", "strikeRule": "supervisor", "rank": "supervisor", "writeExample": "supervisor", "dropExample": "supervisor",
 	"bringFile": "supervisor", "rehearse": "supervisor", "rehearsals": "supervisor", "rehearsal": "supervisor", "stopRehearsal": "supervisor",
@@ -378,8 +378,9 @@ func TestPartnersMessages(t *testing.T) {
 	}
 	status, says := send("not-the-secret-of-anybody", ask("K-1", "Anything"))
 	assert.Equal(t, http.StatusForbidden, status, says)
-	status, _ = send(secret, "hello")
-	assert.Equal(t, http.StatusBadRequest, status)
+	status, says = send(secret, "hello")
+	assert.Equal(t, http.StatusOK, status)
+	assert.Contains(t, says, "<errorType>BadlyFormedMessage</errorType>")
 	for range 2 { // said twice, taken once
 		status, says = send(secret, ask("K-1", "The Patient Ferryman"))
 		assert.Equal(t, http.StatusOK, status)
@@ -388,5 +389,6 @@ func TestPartnersMessages(t *testing.T) {
 	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM requests WHERE number = 'K-1'"))
 	_, says = send(secret, ask("K-2", ""))
 	assert.Contains(t, says, "<messageStatus>ERROR</messageStatus>")
-	assert.Contains(t, says, "names no title")
+	assert.Contains(t, says, "<errorType>UnrecognisedDataElement</errorType>")
+	assert.Contains(t, says, "title: it is missing.")
 }

@@ -38,7 +38,7 @@ var whose = map[string]string{
 	"noteItem": "anybody's", "classifyItem": "anybody's", "title": "anybody's", "changeTitle": "anybody's", "addCopies": "anybody's", "changeItem": "anybody's", "standItem": "anybody's", "itemTerms": "anybody's",
 	"itemsOfDeed": "anybody's", "undoStockDeed": "anybody's", "looks": "anybody's", "lookFor": "anybody's",
 	"inventory": "branch", "shelfScan": "branch", "shelfLines": "branch", "shelfReport": "branch", "undoShelfScan": "branch", "finishInventory": "branch",
-	"arrivedFromOutside": "anybody's", "copiesFor": "anybody's", "replyToPartner": "anybody's", "seenRefusal": "anybody's", "sendHome": "anybody's", "shipToPartner": "anybody's", "withdrawRequest": "anybody's",
+	"arrivedFromOutside": "anybody's", "copiesFor": "anybody's", "replyToPartner": "anybody's", "seenRefusal": "anybody's", "renewOutside": "anybody's", "sendHome": "anybody's", "shipToPartner": "anybody's", "withdrawRequest": "anybody's",
 	"mailingPeople": "anybody's", "mailingText": "anybody's", "leaveOut": "anybody's", "leaveTitle": "anybody's", "stopMailing": "anybody's", "goOnMailing": "anybody's", "dropMailing": "anybody's", "settleMessage": "anybody's",
 	"rules": "anybody's", "checkEdition": "anybody's", "compareRanking": "anybody's", "rehearse": "anybody's", "rehearsals": "anybody's", "rehearsal": "anybody's", "stopRehearsal": "anybody's",
 	"setTerm": "anybody's", "setCells": "anybody's", "writeRule": "anybody's", "strikeRule": "anybody's", "rank": "anybody's", "writeExample": "anybody's", "dropExample": "anybody's", "putInForce": "anybody's", "dropDraft": "anybody's",

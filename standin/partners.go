@@ -203,7 +203,7 @@ func (p *Partners) take(l *library, w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "no message", http.StatusBadRequest)
 		return
 	}
-	data, err := iso18626.Write(m.Confirm(time.Now(), ""))
+	data, err := iso18626.Write(m.Confirm(time.Now(), nil))
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return
@@ -247,7 +247,13 @@ func (p *Partners) take(l *library, w http.ResponseWriter, r *http.Request) {
 		case "ShippedReturn":
 			p.later(l, e, supplying(e, "LoanCompleted", "", ""))
 		case "Cancel":
-			p.later(l, e, supplying(e, "Cancelled", "", ""))
+			p.later(l, e, answering(supplying(e, "Cancelled", "", ""), "CancelResponse", "Y"))
+		case "Renew": // for as long again, by the requester's own clock
+			due := ""
+			if asked, err := time.Parse(time.RFC3339Nano, h.Timestamp); err == nil {
+				due = asked.AddDate(0, 0, 42).Format(time.RFC3339)
+			}
+			p.later(l, e, answering(supplying(e, "Loaned", "", due), "RenewResponse", "Y"))
 		}
 	}
 }
@@ -266,7 +272,7 @@ func (p *Partners) answer(l *library, e *Exchanging) {
 	}
 	yes := supplying(e, "WillSupply", "", "")
 	yes.SupplyingAgencyMessage.Info.Note = l.condition
-	p.later(l, e, yes, supplying(e, "Loaned", "", asked.AddDate(0, 0, 42).Format(time.DateOnly)))
+	p.later(l, e, yes, supplying(e, "Loaned", "", asked.AddDate(0, 0, 42).Format(time.RFC3339)))
 }
 
 func supplying(e *Exchanging, status, unfilled, due string) iso18626.Message {
@@ -279,6 +285,12 @@ func supplying(e *Exchanging, status, unfilled, due string) iso18626.Message {
 			Status: iso18626.StatusInfo{Status: status, DueDate: due, LastChange: h.Timestamp},
 		},
 	}
+}
+
+// answering makes a status the answer to an action.
+func answering(m iso18626.Message, reason, yes string) iso18626.Message {
+	m.SupplyingAgencyMessage.Info.Reason, m.SupplyingAgencyMessage.Info.Answer = reason, yes
+	return m
 }
 
 func requesting(e *Exchanging, action string) iso18626.Message {

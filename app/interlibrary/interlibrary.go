@@ -9,6 +9,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"strings"
 	"sync"
 	"time"
 
@@ -57,10 +58,45 @@ type Record struct {
 	Date   string `json:"date"`
 	ISBN   string `json:"isbn"`
 	Format string `json:"format"`
+
+	Declined string `json:"declined" doc:"When and why this partner has declined it lately; empty: they have not"`
+}
+
+// Asked is whom a search asks, and what they have declined lately.
+type Asked struct {
+	partners []interlibrarydb.Partner
+	declined map[declined]string
+}
+
+type declined struct {
+	partner int64
+	title   string
+}
+
+// declinedFor is the number of days for which it is said that a partner has declined a title.
+const declinedFor = 90
+
+// ToAsk lists whom a search asks.
+func ToAsk(a *act.Act) (*Asked, error) {
+	out := &Asked{declined: map[declined]string{}}
+	var err error
+	if out.partners, err = interlibrarydb.Partners(a.Tx); err != nil {
+		return nil, err
+	}
+	rows, err := interlibrarydb.DeclinedSince(a.Tx, a.Now.AddDate(0, 0, -declinedFor))
+	for _, r := range rows {
+		says := "Declined on " + a.SayDate(calendar.DateOf(r.MovedAt.In(a.Network.Location)))
+		if r.LastNote != "" {
+			says += ": " + r.LastNote
+		}
+		out.declined[declined{r.PartnerID, r.Title}] = says
+	}
+	return out, err
 }
 
 // Search asks all partners at once; one that is down does not hold up the others.
-func Search(ctx context.Context, h *act.House, list []interlibrarydb.Partner, words string) []Found {
+func Search(ctx context.Context, h *act.House, of *Asked, words string) []Found {
+	list := of.partners
 	ctx, cancel := context.WithTimeout(ctx, 6*time.Second)
 	defer cancel()
 	out := make([]Found, len(list))
@@ -73,17 +109,15 @@ func Search(ctx context.Context, h *act.House, list []interlibrarydb.Partner, wo
 				out[k].Problem = "No answer: " + outside.Because(err).Error()
 			}
 			for _, r := range records {
-				out[k].Records = append(out[k].Records, Record(r))
+				out[k].Records = append(out[k].Records, Record{
+					ID: r.ID, Title: r.Title, Author: r.Author, Date: r.Date, ISBN: r.ISBN, Format: r.Format,
+					Declined: of.declined[declined{p.ID, strings.ToLower(r.Title)}],
+				})
 			}
 		})
 	}
 	all.Wait()
 	return out
-}
-
-// Partners lists all partners.
-func Partners(a *act.Act) ([]interlibrarydb.Partner, error) {
-	return interlibrarydb.Partners(a.Tx)
 }
 
 // Order is a request of ours to be made.
@@ -130,6 +164,7 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	r := interlibrarydb.Request{
 		Number:    fmt.Sprintf("%s-%06d", a.Network.Symbol, n),
 		Role:      exchange.Requesting,
+		Service:   "Loan",
 		PartnerID: partner.ID,
 		Partner:   partner,
 		Stage:     exchange.Asked,
@@ -202,6 +237,9 @@ func Withdraw(a *act.Act, id int64) (*Request, error) {
 	if err != nil {
 		return nil, err
 	}
+	if r.Withdrawing {
+		return nil, problem.Newf(problem.Refused, "It is withdrawn already; the partner has not answered yet.")
+	}
 	r.Withdrawing = true
 	if err := partners.Act(a, r, exchange.Cancel); err != nil {
 		return nil, err
@@ -209,6 +247,28 @@ func Withdraw(a *act.Act, id int64) (*Request, error) {
 	a.Tell(event.Event{Kind: event.RequestWithdrawn, Patron: *r.PatronID, Request: r.ID})
 	return one(a, id)
 }
+
+// Renew asks the lender to renew what our patron has. It is due as it was until they have answered.
+func Renew(a *act.Act, id int64) (*Request, error) {
+	r, err := locked(a, id, exchange.Requesting, 0)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case r.Stage != exchange.There || r.ItemID == nil:
+		return nil, problem.Newf(problem.Refused, "Only what is here can be renewed.")
+	case r.Renewing:
+		return nil, problem.Newf(problem.Refused, "The lender has already been asked and has not answered yet.")
+	}
+	r.Renewing = true
+	if err := partners.Act(a, r, exchange.Renew); err != nil {
+		return nil, err
+	}
+	return one(a, id)
+}
+
+// isCopy tells whether a request is for a copy, of which nothing comes back.
+func isCopy(r *interlibrarydb.Request) bool { return r.Service == "Copy" }
 
 // Seen says that a partner's no has been dealt with: asked elsewhere, or left.
 func Seen(a *act.Act, id int64) (*Request, error) {
@@ -289,7 +349,7 @@ func lodge(a *act.Act, r *interlibrarydb.Request) (*stockdb.Item, error) {
 	if err := stockdb.AddTitle(a.Tx, &t); err != nil {
 		return nil, err
 	}
-	own, err := json.Marshal(exchange.OwnTerms(store.DateOf(r.Due)))
+	own, err := json.Marshal(exchange.OwnTerms(store.DateOf(r.Due), a.Today()))
 	if err != nil {
 		return nil, err
 	}
@@ -346,7 +406,7 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 // Answer is our answer to a partner's request.
 type Answer struct {
 	Yes    bool   `json:"yes"`
-	Item   int64  `json:"item,omitempty" doc:"Which copy, for a yes"`
+	Item   int64  `json:"item,omitempty" doc:"Which item, for a yes to a loan"`
 	Reason string `json:"reason,omitempty" enum:",NotAvailable,NonCirculating,NotHeld,OnLoan,Other" doc:"Why not; ISO 18626 reasons"`
 	Note   string `json:"note,omitempty" maxLength:"500"`
 }
@@ -365,6 +425,12 @@ func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
 			return nil, problem.Newf(problem.Invalid, "Choose a reason.")
 		}
 		if err := partners.Report(a, r, exchange.Unfilled, answer.Reason, answer.Note); err != nil {
+			return nil, err
+		}
+		return one(a, id)
+	}
+	if isCopy(r) { // of which nothing leaves
+		if err := partners.Report(a, r, exchange.WillSupply, "", answer.Note); err != nil {
 			return nil, err
 		}
 		return one(a, id)
@@ -391,6 +457,12 @@ func Ship(a *act.Act, id int64) (*Request, error) {
 	r, err := locked(a, id, exchange.Supplying, 0)
 	if err != nil {
 		return nil, err
+	}
+	if isCopy(r) && r.Stage == exchange.Promised {
+		if err := partners.Report(a, r, exchange.CopyCompleted, "", ""); err != nil {
+			return nil, err
+		}
+		return one(a, id)
 	}
 	if r.Stage != exchange.Promised || r.ItemID == nil {
 		return nil, problem.Newf(problem.Refused, "Supply a copy first, then ship it.")

@@ -28,8 +28,11 @@ func incoming(h *act.House, m iso18626.Message) (bool, string, error) {
 	answer, err := act.Do(context.Background(), h, act.Machine, "", nil, func(a *act.Act) (iso18626.Message, error) {
 		return partners.Incoming(a, p, &m, "<test/>")
 	})
-	ok, problem := answer.Confirmed()
-	return ok, problem, err
+	ok, wrong := answer.Confirmed()
+	if ok || wrong == nil {
+		return ok, "", err
+	}
+	return ok, string(wrong.Type) + " " + wrong.Value, err
 }
 
 func head(number string) iso18626.Header {
@@ -39,6 +42,13 @@ func head(number string) iso18626.Header {
 		Timestamp:           time.Now().Format(time.RFC3339),
 		RequestingRequestID: number,
 	}
+}
+
+// theirHead begins a message about a request of theirs.
+func theirHead(number string) iso18626.Header {
+	h := head(number)
+	h.Supplying, h.Requesting = h.Requesting, h.Supplying
+	return h
 }
 
 func status(number, status, due string) iso18626.Message {
@@ -94,7 +104,7 @@ func TestOurRequestAndItsMessages(t *testing.T) {
 	ok, problem, err = incoming(h, status("ORRIN-none", "Loaned", ""))
 	require.NoError(t, err)
 	assert.False(t, ok)
-	assert.Contains(t, problem, "No request has the number")
+	assert.Contains(t, problem, `UnrecognisedDataValue requestingAgencyRequestId: there is no request "ORRIN-none"`)
 
 	taken := testkit.Do(
 		t,
@@ -136,7 +146,7 @@ func TestTheyAskTwiceAtOnce(t *testing.T) {
 		all.Go(func() {
 			for _, number := range []string{"K-81", "K-82", "K-83", "K-84"} {
 				ok, problem, err := incoming(h, iso18626.Message{Request: &iso18626.Request{
-					Header:        head(number),
+					Header:        theirHead(number),
 					Bibliographic: iso18626.Bibliographic{Title: "Whatever"},
 					Service:       iso18626.Service{Type: "Loan"},
 				}})
@@ -155,7 +165,7 @@ func TestTheyAsk(t *testing.T) {
 	caspar := testkit.Somebody(t, h, "caspar")
 	request := iso18626.Message{
 		Request: &iso18626.Request{
-			Header:        head("K-7"),
+			Header:        theirHead("K-7"),
 			Bibliographic: iso18626.Bibliographic{Title: "Whatever"},
 			Service:       iso18626.Service{Type: "Loan"},
 		},

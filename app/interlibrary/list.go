@@ -20,6 +20,10 @@ type Request struct {
 	Says     string         `json:"says"`
 	Title    string         `json:"title"`
 	Author   string         `json:"author"`
+	Copy     bool           `json:"copy" doc:"A copy is asked for, not a loan"`
+	Part     string         `json:"part" doc:"Which part is asked for: an article, a volume, pages; empty: all of it"`
+	Taking   bool           `json:"withdrawing" doc:"We have withdrawn it, and they have not answered yet"`
+	Renewing bool           `json:"renewing" doc:"We have asked the lender to renew it"`
 	Patron   string         `json:"patron" doc:"For whom, for our own staff only"`
 	PatronID int64          `json:"patron_id,omitempty"`
 	Pickup   string         `json:"pickup"`
@@ -89,7 +93,9 @@ func showAll(a *act.Act, rows []interlibrarydb.Request) ([]Request, error) {
 		with, away := held[r.ItemID]
 		r.OurMove = exchange.OurMove(r.Role, r.Stage, rows[k].Seen, away)
 		if away && r.Role == exchange.Requesting && r.Stage == exchange.There {
-			r.Says = with
+			if r.Says = with; r.Renewing {
+				r.Says += ". Renewal requested; waiting for the lender’s answer"
+			}
 		}
 		r.Waiting = waiting[r.ID]
 		out = append(out, r)
@@ -130,6 +136,10 @@ func show(a *act.Act, r *interlibrarydb.Request) Request {
 		Stage:    r.Stage,
 		Title:    r.Title,
 		Author:   r.Author,
+		Copy:     isCopy(r),
+		Part:     r.Part,
+		Taking:   r.Role == exchange.Requesting && r.Withdrawing,
+		Renewing: r.Renewing,
 		Note:     r.Note,
 		LastNote: r.LastNote,
 		Says:     says(r),

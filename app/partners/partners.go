@@ -60,7 +60,7 @@ func Ask(a *act.Act, r *interlibrarydb.Request) error {
 		request.Bibliographic.Items = []iso18626.ItemID{{Value: r.ISBN, Code: "ISBN"}}
 	}
 	if r.NeededBy != nil {
-		request.Service.NeedBefore = store.DateOf(r.NeededBy).String()
+		request.Service.NeedBefore = endOf(a, *store.DateOf(r.NeededBy))
 	}
 	return queue(a, r, "Request", iso18626.Message{Request: request})
 }
@@ -82,16 +82,30 @@ func Act(a *act.Act, r *interlibrarydb.Request, action string) error {
 
 // Report tells the requester how a request of theirs stands, and moves it on.
 func Report(a *act.Act, r *interlibrarydb.Request, status, reasonUnfilled, note string) error {
+	info := iso18626.MessageInfo{Reason: exchange.StatusChange, ReasonUnfilled: reasonUnfilled, Note: note}
+	if r.Stage == exchange.Asked {
+		info.Reason = exchange.RequestResponse
+	}
 	if err := moveOn(a, r, status); err != nil {
 		return err
 	}
+	return report(a, r, status, info)
+}
+
+// endOf gives a day as the standard has it: its last second, by the clock of the network.
+func endOf(a *act.Act, day calendar.Date) string {
+	return calendar.Local(day.Add(1), 0, a.Network.Location).Add(-time.Second).Format(time.RFC3339)
+}
+
+// report tells the requester a status, with why the message comes.
+func report(a *act.Act, r *interlibrarydb.Request, status string, info iso18626.MessageInfo) error {
 	m := &iso18626.SupplyingAgencyMessage{
 		Header: header(a, r),
-		Info:   iso18626.MessageInfo{Reason: "StatusChange", ReasonUnfilled: reasonUnfilled, Note: note},
-		Status: iso18626.StatusInfo{Status: status, LastChange: a.Now.Format(time.RFC3339)},
+		Info:   info,
+		Status: iso18626.StatusInfo{Status: status, LastChange: r.MovedAt.Format(time.RFC3339)},
 	}
 	if r.Due != nil {
-		m.Status.DueDate = store.DateOf(r.Due).String()
+		m.Status.DueDate = endOf(a, *store.DateOf(r.Due))
 	}
 	return queue(a, r, status, iso18626.Message{SupplyingAgencyMessage: m})
 }
@@ -178,8 +192,8 @@ func post(ctx context.Context, h *act.House, url, body string) (ok bool, problem
 	if err != nil {
 		return false, err.Error(), nil
 	}
-	ok, problem = m.Confirmed()
-	return ok, problem, nil
+	ok, wrong := m.Confirmed()
+	return ok, sayWrong(wrong), nil
 }
 
 // Who gives the partner who knows a secret. It is asked before anything else of a message is read.
@@ -195,119 +209,21 @@ func Who(ctx context.Context, h *act.House, secret string) (*interlibrarydb.Part
 	return p, err
 }
 
-// Incoming takes a message from a partner, and gives the confirmation.
-func Incoming(a *act.Act, p *interlibrarydb.Partner, m *iso18626.Message, body string) (iso18626.Message, error) {
-	if m.Header() == nil {
-		return iso18626.Message{}, problem.Newf(problem.Invalid, "A confirmation is no message by itself.")
+// sayWrong says why a partner did not accept a message of ours; empty where they did.
+func sayWrong(e *iso18626.ErrorData) string {
+	if e == nil {
+		return ""
 	}
-	says := ""
-	if err := take(a, p, m, body); err != nil {
-		told := problem.Of(err)
-		if told == nil {
-			return iso18626.Message{}, err
-		}
-		says = told.Text
+	says := map[iso18626.ErrorType]string{
+		iso18626.UnsupportedAction: "Their system does not know this action", iso18626.UnsupportedReason: "Their system does not know this reason for a message",
+		iso18626.UnrecognisedElement: "Their system does not know a part of it", iso18626.UnrecognisedValue: "Their system does not accept a value in it",
+		iso18626.BadlyFormed: "Their system could not read it",
+	}[e.Type]
+	switch {
+	case says == "":
+		return e.Value
+	case e.Value == "":
+		return says
 	}
-	return m.Confirm(a.Now, says), nil
+	return says + ": " + e.Value
 }
-
-func take(a *act.Act, p *interlibrarydb.Partner, m *iso18626.Message, body string) error {
-	if m.Request != nil {
-		return asked(a, p, m.Request, body)
-	}
-	role, message := exchange.Supplying, ""
-	if s := m.SupplyingAgencyMessage; s != nil {
-		role, message = exchange.Requesting, s.Status.Status
-		if s.Info.Reason == "Notification" {
-			message = exchange.Notification
-		}
-	} else {
-		message = m.RequestingAgencyMessage.Action
-	}
-	r, err := interlibrarydb.RequestByNumber(a.Tx, role, p.ID, m.Header().RequestingRequestID)
-	if err != nil {
-		return err
-	}
-	if r == nil {
-		return problem.Newf(problem.Missing, "No request has the number %q.", m.Header().RequestingRequestID)
-	}
-	r.Partner = p
-	note := ""
-	if s := m.SupplyingAgencyMessage; s != nil {
-		note = s.Info.Note
-		if s.Info.ReasonUnfilled != "" {
-			note = s.Info.ReasonUnfilled + " " + note
-		}
-		if s.Status.DueDate != "" {
-			due, err := calendar.ParseDate(first(s.Status.DueDate, 10))
-			if err != nil {
-				return problem.Newf(problem.Invalid, "dueDate: %s.", err)
-			}
-			r.Due = store.Column(due)
-		}
-	} else {
-		note = m.RequestingAgencyMessage.Note
-	}
-	r.LastNote = note
-	if message == exchange.Cancel {
-		r.Withdrawing = true
-	}
-	if message == exchange.Cancelled {
-		r.Withdrawing = false
-	}
-	if err := moveOn(a, r, message); err != nil {
-		return err
-	}
-	if err := interlibrarydb.AddExchange(a.Tx, &interlibrarydb.Exchange{RequestID: r.ID, Kind: message, Body: body, State: "received",
-		At: a.Now}); err != nil {
-		return err
-	}
-	if message == exchange.Cancel { // nothing has left yet, so a withdrawal is always granted
-		r.Withdrawing = false
-		return Report(a, r, exchange.Cancelled, "", "")
-	}
-	a.Tell(event.Event{Kind: event.PartnerSays, Request: r.ID, Detail: event.Detail{Is: message}})
-	return nil
-}
-
-func asked(a *act.Act, p *interlibrarydb.Partner, q *iso18626.Request, body string) error {
-	if q.Bibliographic.Title == "" {
-		return problem.Newf(problem.Invalid, "The request names no title.")
-	}
-	r := interlibrarydb.Request{
-		Number:    q.Header.RequestingRequestID,
-		Role:      exchange.Supplying,
-		PartnerID: p.ID,
-		Partner:   p,
-		Stage:     exchange.Asked,
-		Title:     q.Bibliographic.Title,
-		Author:    q.Bibliographic.Author,
-		Record:    q.Bibliographic.RecordID,
-		Note:      q.Service.Note,
-		BegunAt:   a.Now,
-		MovedAt:   a.Now,
-	}
-	for _, i := range q.Bibliographic.Items {
-		if i.Code == "ISBN" {
-			r.ISBN = i.Value
-		}
-	}
-	if d, err := calendar.ParseDate(first(q.Service.NeedBefore, 10)); err == nil {
-		r.NeededBy = store.Column(d)
-	}
-	known, err := interlibrarydb.RequestByNumber(a.Tx, r.Role, p.ID, r.Number)
-	if err != nil || known != nil {
-		return err // said twice
-	}
-	if err := interlibrarydb.AddRequest(a.Tx, &r); err != nil {
-		return err
-	}
-	if err := interlibrarydb.AddExchange(a.Tx, &interlibrarydb.Exchange{RequestID: r.ID, Kind: "Request", Body: body, State: "received",
-		At: a.Now}); err != nil {
-		return err
-	}
-	a.Tell(event.Event{Kind: event.PartnerAsks, Request: r.ID})
-	return nil
-}
-
-func first(s string, n int) string { return s[:min(n, len(s))] }

@@ -35,21 +35,60 @@ const (
 	Withdrawn Stage = "withdrawn" // the requester has taken it back
 )
 
-// ISO 18626 statuses of the supplying library, and actions of the requesting library.
+// ISO 18626 statuses of the supplying library.
 const (
-	RequestReceived = "RequestReceived"
-	ExpectToSupply  = "ExpectToSupply"
-	WillSupply      = "WillSupply"
-	Loaned          = "Loaned"
-	LoanCompleted   = "LoanCompleted"
-	Unfilled        = "Unfilled"
-	Cancelled       = "Cancelled"
-
-	Received      = "Received"
-	ShippedReturn = "ShippedReturn"
-	Cancel        = "Cancel"
-	Notification  = "Notification"
+	RequestReceived        = "RequestReceived"
+	ExpectToSupply         = "ExpectToSupply"
+	WillSupply             = "WillSupply"
+	Loaned                 = "Loaned"
+	Overdue                = "Overdue"
+	Recalled               = "Recalled"
+	RetryPossible          = "RetryPossible"
+	Unfilled               = "Unfilled"
+	HoldReturn             = "HoldReturn"
+	ReleaseHoldReturn      = "ReleaseHoldReturn"
+	CopyCompleted          = "CopyCompleted"
+	LoanCompleted          = "LoanCompleted"
+	CompletedWithoutReturn = "CompletedWithoutReturn"
+	Cancelled              = "Cancelled"
 )
+
+// ISO 18626 actions of the requesting library.
+const (
+	StatusRequest  = "StatusRequest"
+	Received       = "Received"
+	Cancel         = "Cancel"
+	Renew          = "Renew"
+	ShippedReturn  = "ShippedReturn"
+	ShippedForward = "ShippedForward"
+	Notification   = "Notification" // of either library, and a reason too
+)
+
+// ISO 18626 reasons for a message of the supplying library.
+const (
+	RequestResponse       = "RequestResponse"
+	StatusRequestResponse = "StatusRequestResponse"
+	RenewResponse         = "RenewResponse"
+	CancelResponse        = "CancelResponse"
+	StatusChange          = "StatusChange"
+)
+
+// The standard's statuses, actions and reasons, from memory.
+var (
+	Statuses = []string{
+		RequestReceived, ExpectToSupply, WillSupply, Loaned, Overdue, Recalled, RetryPossible, Unfilled, HoldReturn, ReleaseHoldReturn, CopyCompleted,
+		LoanCompleted, CompletedWithoutReturn, Cancelled,
+	}
+	Actions = []string{StatusRequest, Received, Cancel, Renew, ShippedReturn, ShippedForward, Notification}
+	Reasons = []string{RequestResponse, StatusRequestResponse, RenewResponse, CancelResponse, StatusChange, Notification}
+)
+
+// Status gives the status by which a supplying library reports how a request stands.
+func (s Stage) Status() string {
+	return map[Stage]string{
+		Asked: RequestReceived, Promised: WillSupply, Shipped: Loaned, There: Loaned, Back: Loaned, Done: LoanCompleted, Refused: Unfilled, Withdrawn: Cancelled,
+	}[s]
+}
 
 // moves are the stages to which a message leads from each stage.
 var moves = map[Stage]map[string]Stage{
@@ -58,7 +97,9 @@ var moves = map[Stage]map[string]Stage{
 		ExpectToSupply:  Promised,
 		WillSupply:      Promised,
 		Loaned:          Shipped,
+		RetryPossible:   Refused,
 		Unfilled:        Refused,
+		CopyCompleted:   Done,
 		Cancel:          Asked,
 		Cancelled:       Withdrawn,
 	},
@@ -66,21 +107,26 @@ var moves = map[Stage]map[string]Stage{
 		ExpectToSupply: Promised,
 		WillSupply:     Promised,
 		Loaned:         Shipped,
+		RetryPossible:  Refused,
 		Unfilled:       Refused,
+		CopyCompleted:  Done,
 		Cancel:         Promised,
 		Cancelled:      Withdrawn,
 	},
-	Shipped:   {Loaned: Shipped, Received: There},
-	There:     {Received: There, Loaned: There, ShippedReturn: Back, LoanCompleted: Done},
-	Back:      {ShippedReturn: Back, LoanCompleted: Done},
-	Done:      {LoanCompleted: Done},
-	Refused:   {Unfilled: Refused},
+	Shipped: {Loaned: Shipped, Overdue: Shipped, Recalled: Shipped, Received: There, CompletedWithoutReturn: Done},
+	There: {
+		Received: There, Loaned: There, Overdue: There, Recalled: There, Renew: There, HoldReturn: There, ReleaseHoldReturn: There, ShippedReturn: Back,
+		LoanCompleted: Done, CompletedWithoutReturn: Done,
+	},
+	Back:      {ShippedReturn: Back, Loaned: Back, Overdue: Back, Recalled: Back, LoanCompleted: Done, CompletedWithoutReturn: Done},
+	Done:      {LoanCompleted: Done, CopyCompleted: Done, CompletedWithoutReturn: Done},
+	Refused:   {Unfilled: Refused, RetryPossible: Refused},
 	Withdrawn: {Cancelled: Withdrawn},
 }
 
 // Next is the stage to which a status or action leads.
 func Next(from Stage, message string) (Stage, error) {
-	if message == Notification {
+	if message == Notification || message == StatusRequest {
 		return from, nil
 	}
 	to, ok := moves[from][message]
@@ -105,13 +151,13 @@ func OurMove(role Role, stage Stage, seen, away bool) bool {
 // Ended tells whether nothing more can come of a request.
 func (s Stage) Ended() bool { return s == Done || s == Refused || s == Withdrawn }
 
-// OwnTerms are the terms that something borrowed from outside carries itself, in the form of the
-// rulebook file: it is never due after the lender's date, and only the lender renews it. Where the
-// lender named no date, four weeks are taken (common practice, no source).
-func OwnTerms(due *calendar.Date) map[string]any {
+// OwnTerms are the terms that something borrowed from outside carries itself from a day on, in the form of the rulebook file: it is lent
+// until the lender's date and never longer, and only the lender renews it. Where the lender named no date, four weeks are taken (common
+// practice, no source).
+func OwnTerms(due *calendar.Date, today calendar.Date) map[string]any {
 	terms := map[string]any{"loan_period": "P28D", "renewals": 0, "closed_day": "next"}
 	if due != nil {
-		terms["loan_period"], terms["latest_due"] = "P365D", []string{due.String()}
+		terms["loan_period"], terms["latest_due"] = fmt.Sprintf("P%dD", max(1, due.DaysSince(today))), []string{due.String()}
 	}
 	return terms
 }

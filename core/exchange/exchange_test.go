@@ -80,7 +80,9 @@ func TestWhatEndsARequest(t *testing.T) {
 // What is borrowed from outside is due by the lender's date, and renewed by nobody but the lender.
 func TestTermsOfWhatIsBorrowedOutside(t *testing.T) {
 	due := calendar.MakeDate(2026, 11, 20)
-	assert.Equal(t, map[string]any{"loan_period": "P365D", "latest_due": []string{"2026-11-20"}, "renewals": 0, "closed_day": "next"}, exchange.OwnTerms(&due))
-	assert.Equal(t, map[string]any{"loan_period": "P28D", "renewals": 0, "closed_day": "next"}, exchange.OwnTerms(nil),
+	today := calendar.MakeDate(2026, 10, 9)
+	assert.Equal(t, map[string]any{"loan_period": "P42D", "latest_due": []string{"2026-11-20"}, "renewals": 0, "closed_day": "next"}, exchange.OwnTerms(&due, today))
+	assert.Equal(t, map[string]any{"loan_period": "P1D", "latest_due": []string{"2026-11-20"}, "renewals": 0, "closed_day": "next"}, exchange.OwnTerms(&due, due))
+	assert.Equal(t, map[string]any{"loan_period": "P28D", "renewals": 0, "closed_day": "next"}, exchange.OwnTerms(nil, today),
 		"four weeks where none is named: common practice, no source")
 }

@@ -77,11 +77,14 @@ test("a partner that says no, one that is out of reach, and a book that does not
   await expect(request).toContainText("is being resent", { timeout: 40_000 });
   await page.request.post(base + "PSABEL/down", { maxRedirects: 0 });
   await expect(request).toContainText("Declined", { timeout: 40_000 });
-  await expect(request).toContainText("PolicyProblem");
+  await expect(request).toContainText("Their rules do not allow it.");
   await expect(request).toContainText("Waiting for us");
   await request.getByRole("button", { name: "Request elsewhere" }).click();
   await expect(request).toContainText("Ended");
   await expect(page.getByRole("region", { name: "Request from a partner" })).toBeVisible();
+  await expect(page.getByRole("region", { name: "Port Sabel Public Library" })).toContainText(
+    "Declined on Tue 6 Oct: Their rules do not allow it.",
+  );
 });
 
 test("a partner asks us: yes, sent, back in one scan; and no with a reason", async ({ page }) => {
@@ -103,6 +106,9 @@ test("a partner asks us: yes, sent, back in one scan; and no with a reason", asy
   const nobody = line(page, "A Book That Nobody Wrote");
   await nobody.getByRole("button", { name: "Answer" }).click();
   await expect(page.getByText("No copy is on a shelf here.")).toBeVisible();
+  await page.getByRole("button", { name: "Decline" }).click();
+  await expect(page.getByText("Choose a reason.")).toBeVisible();
+  await page.getByLabel("Reason", { exact: true }).selectOption("NotHeld");
   await page.getByRole("button", { name: "Decline" }).click();
   await expect(nobody).toContainText("Declined by us");
 

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"reflect"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -37,26 +38,52 @@ type Agency struct {
 
 // Header begins every message.
 type Header struct {
-	Supplying           Agency `xml:"supplyingAgencyId"`
-	Requesting          Agency `xml:"requestingAgencyId"`
-	Timestamp           string `xml:"timestamp"`
-	RequestingRequestID string `xml:"requestingAgencyRequestId"`
-	SupplyingRequestID  string `xml:"supplyingAgencyRequestId,omitempty"`
+	Supplying           Agency          `xml:"supplyingAgencyId"`
+	Requesting          Agency          `xml:"requestingAgencyId"`
+	MultipleItems       string          `xml:"multipleItemRequestId,omitempty"`
+	Timestamp           string          `xml:"timestamp"`
+	RequestingRequestID string          `xml:"requestingAgencyRequestId"`
+	SupplyingRequestID  string          `xml:"supplyingAgencyRequestId,omitempty"`
+	Authentication      *Authentication `xml:"requestingAgencyAuthentication"`
 }
 
-// Request asks for a title.
+// Authentication is how a requesting library shows who it is. We go by the secret with which messages come.
+type Authentication struct {
+	Account string `xml:"accountId,omitempty"`
+	Code    string `xml:"securityCode,omitempty"`
+}
+
+// Request asks for a title, or a part of one.
 type Request struct {
 	Header        Header        `xml:"header"`
 	Bibliographic Bibliographic `xml:"bibliographicInfo"`
+	Publication   *Publication  `xml:"publicationInfo"`
 	Service       Service       `xml:"serviceInfo"`
+	Suppliers     []Supplier    `xml:"supplierInfo"`
+	Delivery      []Delivery    `xml:"requestedDeliveryInfo"`
+	Agency        *AgencyInfo   `xml:"requestingAgencyInfo"`
+	Patron        *Patron       `xml:"patronInfo"`
+	Billing       *Billing      `xml:"billingInfo"`
 }
 
 // Bibliographic says what is asked for.
 type Bibliographic struct {
-	RecordID string   `xml:"supplierUniqueRecordId,omitempty"`
-	Title    string   `xml:"title,omitempty"`
-	Author   string   `xml:"author,omitempty"`
-	Items    []ItemID `xml:"bibliographicItemId"`
+	RecordID        string     `xml:"supplierUniqueRecordId,omitempty"`
+	Title           string     `xml:"title,omitempty"`
+	Author          string     `xml:"author,omitempty"`
+	Subtitle        string     `xml:"subtitle,omitempty"`
+	SeriesTitle     string     `xml:"seriesTitle,omitempty"`
+	Edition         string     `xml:"edition,omitempty"`
+	ComponentTitle  string     `xml:"titleOfComponent,omitempty"`
+	ComponentAuthor string     `xml:"authorOfComponent,omitempty"`
+	Volume          string     `xml:"volume,omitempty"`
+	Issue           string     `xml:"issue,omitempty"`
+	Pages           string     `xml:"pagesRequested,omitempty"`
+	EstimatedPages  string     `xml:"estimatedNoPages,omitempty"`
+	Items           []ItemID   `xml:"bibliographicItemId"`
+	Sponsor         string     `xml:"sponsor,omitempty"`
+	Source          string     `xml:"informationSource,omitempty"`
+	Records         []RecordID `xml:"bibliographicRecordId"`
 }
 
 // ItemID is an identifier such as an ISBN.
@@ -65,33 +92,152 @@ type ItemID struct {
 	Code  string `xml:"bibliographicItemIdentifierCode"`
 }
 
+// RecordID is the number of a record in somebody's catalogue.
+type RecordID struct {
+	Code  string `xml:"bibliographicRecordIdentifierCode"`
+	Value string `xml:"bibliographicRecordIdentifier"`
+}
+
+// Publication says who published what is asked for, and when.
+type Publication struct {
+	Publisher string `xml:"publisher,omitempty"`
+	Type      string `xml:"publicationType,omitempty"`
+	Date      string `xml:"publicationDate,omitempty"`
+	Place     string `xml:"placeOfPublication,omitempty"`
+}
+
 // Service says how it is wanted.
 type Service struct {
-	Type       string `xml:"serviceType"`
-	NeedBefore string `xml:"needBeforeDate,omitempty"`
-	AnyEdition string `xml:"anyEdition,omitempty"`
-	Note       string `xml:"note,omitempty"`
+	RequestType     string   `xml:"requestType,omitempty"`
+	RequestSubTypes []string `xml:"requestSubType"`
+	Previous        string   `xml:"requestingAgencyPreviousRequestId,omitempty"`
+	Type            string   `xml:"serviceType"`
+	Level           string   `xml:"serviceLevel,omitempty"`
+	Formats         []string `xml:"preferredFormat"`
+	NeedBefore      string   `xml:"needBeforeDate,omitempty"`
+	Copyright       string   `xml:"copyrightCompliance,omitempty"`
+	AnyEdition      string   `xml:"anyEdition,omitempty"`
+	StartDate       string   `xml:"startDate,omitempty"`
+	EndDate         string   `xml:"endDate,omitempty"`
+	Note            string   `xml:"note,omitempty"`
+}
+
+// Supplier is a library that may have it.
+type Supplier struct {
+	Order       string     `xml:"sortOrder,omitempty"`
+	Code        *Agency    `xml:"supplierCode"`
+	Description string     `xml:"supplierDescription,omitempty"`
+	Records     []RecordID `xml:"bibliographicRecordId"`
+	CallNumber  string     `xml:"callNumber,omitempty"`
+	Holdings    string     `xml:"summaryHoldings,omitempty"`
+	Note        string     `xml:"availabilityNote,omitempty"`
+}
+
+// Delivery is where it is to be sent.
+type Delivery struct {
+	Order   string  `xml:"sortOrder,omitempty"`
+	Address Address `xml:"address"`
+}
+
+// Address is one of its parts.
+type Address struct {
+	Electronic *ElectronicAddress `xml:"electronicAddress"`
+	Physical   *PhysicalAddress   `xml:"physicalAddress"`
+}
+
+// ElectronicAddress is an address such as of email.
+type ElectronicAddress struct {
+	Type string `xml:"electronicAddressType"`
+	Data string `xml:"electronicAddressData"`
+}
+
+// PhysicalAddress is a postal address.
+type PhysicalAddress struct {
+	Line1      string `xml:"line1,omitempty"`
+	Line2      string `xml:"line2,omitempty"`
+	Locality   string `xml:"locality,omitempty"`
+	PostalCode string `xml:"postalCode,omitempty"`
+	Region     string `xml:"region,omitempty"`
+	Country    string `xml:"country,omitempty"`
+}
+
+// AgencyInfo says more of the requesting library.
+type AgencyInfo struct {
+	Name      string    `xml:"name,omitempty"`
+	Contact   string    `xml:"contactName,omitempty"`
+	Addresses []Address `xml:"address"`
+}
+
+// Patron is for whom it is. We never write it: partners do not learn who our patrons are.
+type Patron struct {
+	ID        string    `xml:"patronId,omitempty"`
+	Surname   string    `xml:"surname,omitempty"`
+	GivenName string    `xml:"givenName,omitempty"`
+	Type      string    `xml:"patronType,omitempty"`
+	SendTo    string    `xml:"sendToPatron,omitempty"`
+	Addresses []Address `xml:"address"`
+}
+
+// Billing says how and how much is paid.
+type Billing struct {
+	Methods []string `xml:"paymentMethod"`
+	Most    *Costs   `xml:"maximumCosts"`
+	Method  string   `xml:"billingMethod,omitempty"`
+	Name    string   `xml:"billingName,omitempty"`
+	Address *Address `xml:"address"`
+}
+
+// Costs is a sum of money.
+type Costs struct {
+	Currency string `xml:"currencyCode"`
+	Value    string `xml:"monetaryValue"`
 }
 
 // SupplyingAgencyMessage reports a status.
 type SupplyingAgencyMessage struct {
-	Header Header      `xml:"header"`
-	Info   MessageInfo `xml:"messageInfo"`
-	Status StatusInfo  `xml:"statusInfo"`
+	Header   Header        `xml:"header"`
+	Info     MessageInfo   `xml:"messageInfo"`
+	Status   StatusInfo    `xml:"statusInfo"`
+	Delivery *DeliveryInfo `xml:"deliveryInfo"`
+	Return   *ReturnInfo   `xml:"returnInfo"`
 }
 
 // MessageInfo says why the message comes.
 type MessageInfo struct {
 	Reason         string `xml:"reasonForMessage"`
-	ReasonUnfilled string `xml:"reasonUnfilled,omitempty"`
+	Answer         string `xml:"answerYesNo,omitempty"`
 	Note           string `xml:"note,omitempty"`
+	ReasonUnfilled string `xml:"reasonUnfilled,omitempty"`
+	ReasonRetry    string `xml:"reasonRetry,omitempty"`
+	Offered        *Costs `xml:"offeredCosts"`
+	RetryAfter     string `xml:"retryAfter,omitempty"`
+	RetryBefore    string `xml:"retryBefore,omitempty"`
 }
 
 // StatusInfo is the status reported.
 type StatusInfo struct {
 	Status     string `xml:"status"`
+	Expected   string `xml:"expectedDeliveryDate,omitempty"`
 	DueDate    string `xml:"dueDate,omitempty"`
 	LastChange string `xml:"lastChange"`
+}
+
+// DeliveryInfo says what was sent, and how.
+type DeliveryInfo struct {
+	Sent       string   `xml:"dateSent"`
+	Item       string   `xml:"itemId,omitempty"`
+	Via        string   `xml:"sentVia,omitempty"`
+	ToPatron   string   `xml:"sentToPatron,omitempty"`
+	Conditions []string `xml:"loanCondition"`
+	Format     string   `xml:"deliveredFormat,omitempty"`
+	Costs      *Costs   `xml:"deliveryCosts"`
+}
+
+// ReturnInfo says where it is to be sent back to.
+type ReturnInfo struct {
+	Agency  *Agency          `xml:"returnAgencyId"`
+	Name    string           `xml:"name,omitempty"`
+	Address *PhysicalAddress `xml:"physicalAddress"`
 }
 
 // RequestingAgencyMessage takes an action.
@@ -111,19 +257,31 @@ type Confirmation struct {
 
 // ConfirmationHeader says which message is confirmed.
 type ConfirmationHeader struct {
-	Supplying           Agency `xml:"supplyingAgencyId"`
-	Requesting          Agency `xml:"requestingAgencyId"`
-	Timestamp           string `xml:"timestamp"`
-	RequestingRequestID string `xml:"requestingAgencyRequestId"`
-	Received            string `xml:"timestampReceived"`
-	Status              string `xml:"messageStatus"` // OK or ERROR
+	Supplying           *Agency `xml:"supplyingAgencyId"`
+	Requesting          *Agency `xml:"requestingAgencyId"`
+	Timestamp           string  `xml:"timestamp"`
+	RequestingRequestID string  `xml:"requestingAgencyRequestId,omitempty"`
+	Received            string  `xml:"timestampReceived"`
+	Status              string  `xml:"messageStatus"` // OK or ERROR
 }
 
 // ErrorData says what was wrong with a message.
 type ErrorData struct {
-	Type  string `xml:"errorType"`
-	Value string `xml:"errorValue,omitempty"`
+	Type  ErrorType `xml:"errorType"`
+	Value string    `xml:"errorValue,omitempty"`
 }
+
+// ErrorType is a kind of error of the standard.
+type ErrorType string
+
+// The standard's kinds of errors.
+const (
+	UnsupportedAction   ErrorType = "UnsupportedActionType"
+	UnsupportedReason   ErrorType = "UnsupportedReasonForMessageType"
+	UnrecognisedElement ErrorType = "UnrecognisedDataElement"
+	UnrecognisedValue   ErrorType = "UnrecognisedDataValue"
+	BadlyFormed         ErrorType = "BadlyFormedMessage"
+)
 
 // Write gives the message as XML.
 func Write(m Message) ([]byte, error) {
@@ -163,6 +321,11 @@ func Read(r io.Reader) (*Message, error) {
 	return &m, nil
 }
 
+// long are the elements that may have texts as long as a title.
+var long = []string{
+	"title", "author", "subtitle", "seriesTitle", "titleOfComponent", "authorOfComponent", "note", "errorValue", "summaryHoldings", "availabilityNote",
+}
+
 // bounded tells of a text or a list within a value that is too long.
 func bounded(v reflect.Value, name string) error {
 	switch v.Kind() {
@@ -188,7 +351,7 @@ func bounded(v reflect.Value, name string) error {
 		}
 	case reflect.String:
 		most := maxWord
-		if name == "title" || name == "author" || name == "note" || name == "errorValue" {
+		if slices.Contains(long, name) {
 			most = maxText
 		}
 		if n := utf8.RuneCountInString(v.String()); n > most {
@@ -211,16 +374,17 @@ func (m *Message) Header() *Header {
 	return nil
 }
 
-// Confirm builds the confirmation of a message; a problem makes it an error.
-func (m *Message) Confirm(now time.Time, problem string) Message {
+// Confirm builds the confirmation of a message; an error makes it one that refuses.
+func (m *Message) Confirm(now time.Time, wrong *ErrorData) Message {
 	h := m.Header()
 	c := &Confirmation{
-		Header: ConfirmationHeader{Supplying: h.Supplying, Requesting: h.Requesting, Timestamp: h.Timestamp,
-			RequestingRequestID: h.RequestingRequestID, Received: now.Format(time.RFC3339), Status: "OK"},
+		Header: ConfirmationHeader{
+			Supplying: &h.Supplying, Requesting: &h.Requesting, Timestamp: h.Timestamp, RequestingRequestID: h.RequestingRequestID,
+			Received: now.Format(time.RFC3339), Status: "OK",
+		},
 	}
-	if problem != "" {
-		c.Header.Status = "ERROR"
-		c.Error = &ErrorData{Type: "BadlyFormedMessage", Value: problem}
+	if wrong != nil {
+		c.Header.Status, c.Error = "ERROR", wrong
 	}
 	switch {
 	case m.Request != nil:
@@ -233,20 +397,35 @@ func (m *Message) Confirm(now time.Time, problem string) Message {
 	return Message{RequestingAgencyMessageConfirm: c}
 }
 
-// Confirmed tells whether a message is a confirmation without error; otherwise what was wrong.
-func (m *Message) Confirmed() (bool, string) {
-	for _, c := range []*Confirmation{m.RequestConfirmation, m.SupplyingAgencyMessageConfirm,
-		m.RequestingAgencyMessageConfirm} {
-		if c == nil {
-			continue
-		}
-		if c.Header.Status == "OK" {
-			return true, ""
-		}
-		if c.Error != nil {
-			return false, c.Error.Type + " " + c.Error.Value
-		}
-		return false, c.Header.Status
+// Malformed builds the answer to what cannot be read as a message, and so names neither libraries nor a request. It is a confirmation of
+// what the text seems to be, a request where it seems to be nothing.
+func Malformed(text string, now time.Time, why string) Message {
+	at := now.Format(time.RFC3339)
+	c := &Confirmation{
+		Header: ConfirmationHeader{Timestamp: at, Received: at, Status: "ERROR"},
+		Error:  &ErrorData{Type: BadlyFormed, Value: why},
 	}
-	return false, "no confirmation came"
+	switch {
+	case strings.Contains(text, "<supplyingAgencyMessage"):
+		return Message{SupplyingAgencyMessageConfirm: c}
+	case strings.Contains(text, "<requestingAgencyMessage"):
+		return Message{RequestingAgencyMessageConfirm: c}
+	}
+	return Message{RequestConfirmation: c}
+}
+
+// Confirmed tells whether a message is a confirmation without error; otherwise what was wrong.
+func (m *Message) Confirmed() (bool, *ErrorData) {
+	for _, c := range []*Confirmation{m.RequestConfirmation, m.SupplyingAgencyMessageConfirm, m.RequestingAgencyMessageConfirm} {
+		switch {
+		case c == nil:
+		case c.Header.Status == "OK":
+			return true, nil
+		case c.Error != nil:
+			return false, c.Error
+		default:
+			return false, &ErrorData{Value: c.Header.Status}
+		}
+	}
+	return false, &ErrorData{Value: "no confirmation came"}
 }

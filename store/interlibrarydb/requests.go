@@ -23,6 +23,9 @@ type Request struct {
 	Partner     *Partner
 	Stage       exchange.Stage
 	Withdrawing bool
+	Renewing    bool
+	Service     string // Loan, Copy or CopyOrLoan
+	Part        string // of what is asked for: an article, a volume, pages
 	Seen        bool
 	Title       string
 	Author      string
@@ -82,9 +85,9 @@ func RequestForChange(tx *store.Tx, id, item int64) (*Request, error) {
 	return r, err
 }
 
-// RequestByNumber does so by the number that a partner knows it by.
-func RequestByNumber(tx *store.Tx, role exchange.Role, partner int64, number string) (*Request, error) {
-	return request(tx, forChange(tx), "role = ? AND partner_id = ? AND number = ?", role, partner, number)
+// RequestNumbered gives the request with the number that a partner knows it by; 0 where there is none.
+func RequestNumbered(tx *store.Tx, role exchange.Role, partner int64, number string) (int64, error) {
+	return store.Value[int64](tx, "SELECT id FROM requests WHERE role = $1 AND partner_id = $2 AND number = $3", role, partner, number)
 }
 
 func forChange(tx *store.Tx) *gorm.DB {
@@ -106,13 +109,27 @@ func request(tx *store.Tx, db *gorm.DB, where string, args ...any) (*Request, er
 func MoveRequest(tx *store.Tx, r *Request) error {
 	return tx.ORM().
 		Model(r).
-		Select("Stage", "MovedAt", "Withdrawing", "ItemID", "LoanID", "Due", "LastNote").
+		Select("Stage", "MovedAt", "Withdrawing", "Renewing", "ItemID", "LoanID", "Due", "LastNote").
 		Updates(r).
 		Error
 }
 
 // SeeRequest notes that a partner's no has been dealt with.
 func SeeRequest(tx *store.Tx, r *Request) error { return tx.ORM().Model(r).Update("seen", true).Error }
+
+// Declined is a title that a partner has declined.
+type Declined struct {
+	PartnerID int64
+	Title     string // in small letters
+	MovedAt   time.Time
+	LastNote  string
+}
+
+// DeclinedSince gives what partners have declined since an instant, the latest last.
+func DeclinedSince(tx *store.Tx, since time.Time) ([]Declined, error) {
+	return store.List[Declined](tx, `SELECT partner_id, lower(title) AS title, moved_at, last_note FROM requests
+		WHERE role = 'requesting' AND stage = 'refused' AND moved_at > $1 ORDER BY moved_at`, since)
+}
 
 // RunningRequests counts a patron's requests that have not ended.
 func RunningRequests(tx *store.Tx, patron int64) (int, error) {

@@ -124,6 +124,11 @@ func SetStatus(tx *store.Tx, id int64, standing circulation.ItemStatus, asideFor
 	tx.QueueOne("UPDATE items SET standing = $2, aside_for = $3 WHERE id = $1", id, standing, asideFor)
 }
 
+// SetOwnTerms writes the terms that an item carries itself, in the form of the rulebook file.
+func SetOwnTerms(tx *store.Tx, id int64, terms []byte) {
+	tx.QueueOne("UPDATE items SET own_terms = $2 WHERE id = $1", id, terms)
+}
+
 // ClassifyItem writes how an item is classed.
 func ClassifyItem(tx *store.Tx, id int64, material, collection string) {
 	tx.QueueOne("UPDATE items SET material = $2, collection = $3 WHERE id = $1", id, material, collection)

@@ -95,6 +95,7 @@ function Theirs({ words, onChoose }: { words: string; onChoose: (c: Chosen) => v
                     <span className="text-sm text-ink-2">
                       {r.author}, {r.date}, {r.format}
                     </span>
+                    {r.declined && <Tag tone="amber">{r.declined}</Tag>}
                   </label>
                 </li>
               ))}

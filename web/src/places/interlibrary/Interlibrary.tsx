@@ -64,6 +64,7 @@ export function InterlibraryPlace() {
         />
       )}
       {taken && <SignPanel sign={taken.sign} title={taken.title} code={taken.barcode} />}
+      {replying && <Reply key={replying.id} request={replying} onClose={() => setReplying(undefined)} />}
       <Card label="Requests">
         <Loading of={list}>
           {(rows) => (
@@ -81,7 +82,6 @@ export function InterlibraryPlace() {
           )}
         </Loading>
       </Card>
-      {replying && <Reply key={replying.id} request={replying} onClose={() => setReplying(undefined)} />}
     </div>
   );
 }
@@ -152,6 +152,7 @@ const columnsFor = (onReply: (r: Request) => void, onTaken: (t: Taken) => void):
         <span className="text-sm text-ink-2">
           {r.number}
           {r.author && `, ${r.author}`}
+          {r.part && <span className="block">{r.part}</span>}
         </span>
       </>
     ),
@@ -164,7 +165,9 @@ const columnsFor = (onReply: (r: Request) => void, onTaken: (t: Taken) => void):
       <>
         {r.partner}
         <br />
-        <span className="text-sm text-ink-2">{r.role === "requesting" ? "borrowing" : "lending"}</span>
+        <span className="text-sm text-ink-2">
+          {r.role === "requesting" ? "borrowing" : r.copy ? "copy for them" : "lending"}
+        </span>
       </>
     ),
   },

@@ -16,6 +16,7 @@ const arrived = (r: Request, key: string, due?: string) =>
   api.POST("/api/interlibrary/{id}/arrived", { ...at(r, key), body: { due } });
 const sendHome = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/send-home", at(r, key));
 const withdraw = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/withdraw", at(r, key));
+const renew = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/renew", at(r, key));
 const ship = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/ship", at(r, key));
 
 /** What can be done about a request now: our move, or taking back what we asked. */
@@ -31,7 +32,7 @@ export function Move({
   if (r.role === "supplying") {
     if (!r.our_move) return null;
     if (r.stage === "asked") return <Button onClick={onReply}>Answer</Button>;
-    return r.stage === "promised" ? <Do request={r} label="Ship" send={ship} /> : null;
+    return r.stage === "promised" ? <Do request={r} label={r.copy ? "Mark copy as sent" : "Ship"} send={ship} /> : null;
   }
   switch (r.stage) {
     case "refused":
@@ -48,9 +49,11 @@ export function Move({
       if (r.due_past) return <Agreed request={r} onTaken={onTaken} />;
       return <Do request={r} label="Mark as received" send={arrived} done={onTaken} />;
     case "there":
-      return r.our_move ? <Do request={r} label="Mark as returned" send={sendHome} /> : null;
+      if (r.our_move) return <Do request={r} label="Mark as returned" send={sendHome} />;
+      return r.renewing ? null : <Do request={r} label="Request renewal" send={renew} quiet />;
     case "asked":
-      return <Do request={r} label="Withdraw" send={withdraw} quiet={!r.our_move} />;
+    case "promised":
+      return r.withdrawing ? null : <Do request={r} label="Withdraw" send={withdraw} quiet={!r.our_move} />;
     default:
       return null;
   }

@@ -12,6 +12,7 @@ import { useWrite } from "../../shell/write";
 type Answer = Schema["InterlibraryAnswer"];
 
 const reasons = [
+  ["", "choose"],
   ["NotHeld", "We do not have it"],
   ["OnLoan", "It is on loan"],
   ["NotAvailable", "Not available now"],
@@ -20,7 +21,9 @@ const reasons = [
 ] as const;
 
 const schema = z.object({
-  reason: z.enum(["NotHeld", "OnLoan", "NotAvailable", "NonCirculating", "Other"]),
+  reason: z
+    .enum(["", "NotHeld", "OnLoan", "NotAvailable", "NonCirculating", "Other"])
+    .refine((r): boolean => r !== "", "Choose a reason."),
   note: check.text,
 });
 
@@ -52,12 +55,16 @@ export function Reply({ request, onClose }: { request: Schema["InterlibraryReque
       <Form
         label="Answer"
         schema={schema}
-        start={{ reason: "NotHeld", note: "" }}
+        start={{ reason: "", note: "" }}
         write={reply}
-        onSend={(v) => reply.run({ yes: false, reason: v.reason, note: v.note })}
+        onSend={(v) => reply.run({ yes: false, reason: v.reason || undefined, note: v.note })}
         className="grid gap-3"
       >
-        <Copies request={request.id} busy={reply.busy} onYes={(item, note) => reply.run({ yes: true, item, note })} />
+        {request.copy ? (
+          <YesToCopy part={request.part} busy={reply.busy} onYes={(note) => reply.run({ yes: true, note })} />
+        ) : (
+          <Copies request={request.id} busy={reply.busy} onYes={(item, note) => reply.run({ yes: true, item, note })} />
+        )}
         <div className="flex flex-wrap items-end gap-3 border-t border-line pt-3">
           <ChoiceField name="reason" label="Reason" options={reasons} />
           <ReasonField list="refuse" name="note" label="Note to partner" width="w-72 max-w-full" />
@@ -67,6 +74,19 @@ export function Reply({ request, onClose }: { request: Schema["InterlibraryReque
         </div>
       </Form>
     </Card>
+  );
+}
+
+/** Of a copy, what is wanted. Nothing leaves for it. */
+function YesToCopy({ part, busy, onYes }: { part: string; busy: boolean; onYes: (note: string) => void }) {
+  const note = useSaid("note");
+  return (
+    <p className="flex flex-wrap items-center gap-3">
+      A copy{part ? ` of ${part}` : ""}
+      <Button className="ml-auto" busy={busy} onClick={() => onYes(note)}>
+        Supply a copy
+      </Button>
+    </p>
   );
 }
 
