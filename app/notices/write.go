@@ -267,7 +267,7 @@ func addressOf(to *noticesdb.Recipient, way person.Way) string {
 	case person.ByPhone:
 		return to.Phone
 	case person.ByLetter:
-		return strings.Trim(strings.Join([]string{to.Address, strings.TrimSpace(to.PostalCode + " " + to.Town)}, ", "), ", ")
+		return strings.Join(linesOf(to)[1:], ", ")
 	}
 	return ""
 }
