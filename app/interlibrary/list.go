@@ -11,31 +11,31 @@ import (
 
 // Request is a request as staff see it.
 type Request struct {
-	ID       int64          `json:"id"`
-	Number   string         `json:"number"`
-	Role     exchange.Role  `json:"role" enum:"requesting,supplying"`
-	Partner  string         `json:"partner"`
-	Stage    exchange.Stage `json:"stage" enum:"asked,promised,shipped,there,back,done,refused,withdrawn"`
-	OurMove  bool           `json:"our_move"`
-	Says     string         `json:"says"`
-	Title    string         `json:"title"`
-	Author   string         `json:"author"`
-	Copy     bool           `json:"copy" doc:"A copy is asked for, not a loan"`
-	Part     string         `json:"part" doc:"Which part is asked for: an article, a volume, pages; empty: all of it"`
-	Taking   bool           `json:"withdrawing" doc:"We have withdrawn it, and they have not answered yet"`
-	Renewing bool           `json:"renewing" doc:"We have asked the lender to renew it"`
-	Patron   string         `json:"patron" doc:"For whom, for our own staff only"`
-	PatronID int64          `json:"patron_id,omitempty"`
-	Pickup   string         `json:"pickup"`
-	NeededBy string         `json:"needed_by"`
-	Due      string         `json:"due"`
-	DuePast  bool           `json:"due_past" doc:"That day has gone by"`
-	Note     string         `json:"note"`
-	LastNote string         `json:"last_note"`
-	ItemID   int64          `json:"item_id,omitempty"`
-	Barcode  string         `json:"barcode"`
-	MovedAt  time.Time      `json:"moved_at"`
-	Waiting  string         `json:"waiting" doc:"Why the newest message of ours has not got through; empty: it has"`
+	ID          int64          `json:"id"`
+	Number      string         `json:"number"`
+	Role        exchange.Role  `json:"role" enum:"requesting,supplying"`
+	Partner     string         `json:"partner"`
+	Stage       exchange.Stage `json:"stage" enum:"asked,promised,shipped,there,back,done,refused,withdrawn"`
+	OurMove     bool           `json:"our_move"`
+	Says        string         `json:"says"`
+	Title       string         `json:"title"`
+	Author      string         `json:"author"`
+	Copy        bool           `json:"copy" doc:"A copy is asked for, not a loan"`
+	Part        string         `json:"part" doc:"Which part is asked for: an article, a volume, pages; empty: all of it"`
+	Withdrawing bool           `json:"withdrawing" doc:"We have withdrawn it, and they have not answered yet"`
+	Renewing    bool           `json:"renewing" doc:"We have asked the lender to renew it"`
+	Patron      string         `json:"patron" doc:"For whom, for our own staff only"`
+	PatronID    int64          `json:"patron_id,omitempty"`
+	Pickup      string         `json:"pickup"`
+	NeededBy    string         `json:"needed_by"`
+	Due         string         `json:"due"`
+	DuePast     bool           `json:"due_past" doc:"That day has gone by"`
+	Note        string         `json:"note"`
+	LastNote    string         `json:"last_note"`
+	ItemID      int64          `json:"item_id,omitempty"`
+	Barcode     string         `json:"barcode"`
+	MovedAt     time.Time      `json:"moved_at"`
+	Waiting     string         `json:"waiting" doc:"Why the newest message of ours has not got through; empty: it has"`
 }
 
 func one(a *act.Act, id int64) (*Request, error) {
@@ -129,21 +129,21 @@ var sayPlace = map[string]string{"lent": "With the patron", "hold_shelf": "On th
 
 func show(a *act.Act, r *interlibrarydb.Request) Request {
 	out := Request{
-		ID:       r.ID,
-		Number:   r.Number,
-		Role:     r.Role,
-		Partner:  r.Partner.Name,
-		Stage:    r.Stage,
-		Title:    r.Title,
-		Author:   r.Author,
-		Copy:     isCopy(r),
-		Part:     r.Part,
-		Taking:   r.Role == exchange.Requesting && r.Withdrawing,
-		Renewing: r.Renewing,
-		Note:     r.Note,
-		LastNote: r.LastNote,
-		Says:     says(r),
-		MovedAt:  r.MovedAt,
+		ID:          r.ID,
+		Number:      r.Number,
+		Role:        r.Role,
+		Partner:     r.Partner.Name,
+		Stage:       r.Stage,
+		Title:       r.Title,
+		Author:      r.Author,
+		Copy:        isCopy(r),
+		Part:        r.Part,
+		Withdrawing: r.Role == exchange.Requesting && r.Withdrawing,
+		Renewing:    r.Renewing,
+		Note:        r.Note,
+		LastNote:    r.LastNote,
+		Says:        says(r),
+		MovedAt:     r.MovedAt,
 	}
 	if r.Patron != nil {
 		out.Patron, out.PatronID = r.Patron.Name(), r.Patron.ID

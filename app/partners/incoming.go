@@ -1,6 +1,7 @@
 package partners
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -119,6 +120,7 @@ func told(a *act.Act, p *interlibrarydb.Partner, s *iso18626.SupplyingAgencyMess
 	if err != nil {
 		return err
 	}
+	before := r.Due
 	if s.Status.DueDate != "" {
 		due, err := calendar.ParseDate(first(s.Status.DueDate, 10))
 		if err != nil {
@@ -126,7 +128,11 @@ func told(a *act.Act, p *interlibrarydb.Partner, s *iso18626.SupplyingAgencyMess
 		}
 		r.Due = store.Column(due)
 	}
-	r.LastNote = strings.TrimSpace(strings.Join([]string{sayReason[s.Info.ReasonUnfilled+s.Info.ReasonRetry], s.Info.Note}, " "))
+	why := cmp.Or(s.Info.ReasonUnfilled, s.Info.ReasonRetry)
+	if says, known := sayReason[why]; known {
+		why = says
+	}
+	r.LastNote = strings.TrimSpace(why + " " + s.Info.Note)
 	message, no := s.Status.Status, s.Info.Answer == "N"
 	switch s.Info.Reason {
 	case exchange.Notification:
@@ -137,9 +143,12 @@ func told(a *act.Act, p *interlibrarydb.Partner, s *iso18626.SupplyingAgencyMess
 			message, r.LastNote = exchange.Notification, "It can no longer be withdrawn. "+r.LastNote
 		}
 	case exchange.RenewResponse:
+		asked := r.Renewing
 		r.Renewing = false
 		if no {
 			message, r.LastNote = exchange.Notification, "Not renewed by the lender. "+r.LastNote
+		} else if r.Stage != exchange.There || !asked { // it comes again, or too late
+			r.Due = before
 		} else if err := renewed(a, r); err != nil {
 			return err
 		}
@@ -169,12 +178,16 @@ var sayReason = map[string]string{
 	"Other": "",
 }
 
-// renewed moves the due date of what a lender has renewed: of the loan to our patron, and of what it may be lent for.
+// renewed moves the due date of what a lender has renewed: of the loan to our patron, and of what it may be lent for. A day that is over is
+// none.
 func renewed(a *act.Act, r *interlibrarydb.Request) error {
 	if r.ItemID == nil || r.Due == nil {
 		return nil
 	}
 	due := *store.DateOf(r.Due)
+	if due < a.Today() {
+		return reject(iso18626.UnrecognisedValue, "dueDate: %s is over.", due)
+	}
 	own, err := json.Marshal(exchange.OwnTerms(&due, a.Today()))
 	if err != nil {
 		return err
