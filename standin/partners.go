@@ -248,10 +248,10 @@ func (p *Partners) take(l *library, w http.ResponseWriter, r *http.Request) {
 			p.later(l, e, supplying(e, "LoanCompleted", "", ""))
 		case "Cancel":
 			p.later(l, e, answering(supplying(e, "Cancelled", "", ""), "CancelResponse", "Y"))
-		case "Renew": // for as long again, by the requester's own clock
+		case "Renew": // three weeks longer than the first time, by the requester's own clock
 			due := ""
 			if asked, err := time.Parse(time.RFC3339Nano, h.Timestamp); err == nil {
-				due = asked.AddDate(0, 0, 42).Format(time.RFC3339)
+				due = asked.AddDate(0, 0, 63).Format(time.RFC3339)
 			}
 			p.later(l, e, answering(supplying(e, "Loaned", "", due), "RenewResponse", "Y"))
 		}

@@ -170,12 +170,12 @@ func TestTheLenderRenews(t *testing.T) {
 	testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Renew(a, id) })
 	answer("Y", "2027-01-15")
 	answer("Y", "2027-01-15") // it comes twice
-	assert.Equal(t, "2027-01-15 false", due())
+	assert.Equal(t, "2027-01-11 false", due(), "four days before the lender's date")
 	answer("Y", "2026-10-20") // and once more, of another day, asked for by nobody
-	assert.Equal(t, "2027-01-15 false", due())
+	assert.Equal(t, "2027-01-11 false", due())
 	assert.Equal(t, "2027-01-15", testkit.Text(t, h, "SELECT due::text FROM requests WHERE number = ?", number))
 	assert.Equal(t, "1", testkit.Text(t, h, "SELECT count(*)::text FROM events WHERE kind = 'renewed' AND item_id = (SELECT item_id FROM requests WHERE number = ?) AND at >= '2026-10-06'", number))
-	assert.Equal(t, "[\"2027-01-15\"]", testkit.Text(t, h, "SELECT i.own_terms ->> 'latest_due' FROM items i JOIN requests r ON r.item_id = i.id WHERE r.number = ?", number))
+	assert.Equal(t, "[\"2027-01-11\"]", testkit.Text(t, h, "SELECT i.own_terms ->> 'latest_due' FROM items i JOIN requests r ON r.item_id = i.id WHERE r.number = ?", number))
 }
 
 // A copy is asked for, promised and sent without a loan.

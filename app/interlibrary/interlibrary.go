@@ -349,7 +349,11 @@ func lodge(a *act.Act, r *interlibrarydb.Request) (*stockdb.Item, error) {
 	if err := stockdb.AddTitle(a.Tx, &t); err != nil {
 		return nil, err
 	}
-	own, err := json.Marshal(exchange.OwnTerms(store.DateOf(r.Due), a.Today()))
+	due := store.DateOf(r.Due)
+	if due != nil {
+		due = new(exchange.DueHere(*due, r.Partner.Margin, a.Today()))
+	}
+	own, err := json.Marshal(exchange.OwnTerms(due, a.Today()))
 	if err != nil {
 		return nil, err
 	}

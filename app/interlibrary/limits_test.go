@@ -145,5 +145,5 @@ func TestALendersDateThatHasGoneBy(t *testing.T) {
 	}), "the list says so beforehand")
 	_, err = arrived("2026-11-03")
 	require.NoError(t, err)
-	assert.Equal(t, "2026-11-03", testkit.Text(t, h, "SELECT own_terms->'latest_due'->>0 FROM items WHERE id = (SELECT item_id FROM requests WHERE id = ?)", r.ID))
+	assert.Equal(t, "2026-10-30", testkit.Text(t, h, "SELECT own_terms->'latest_due'->>0 FROM items WHERE id = (SELECT item_id FROM requests WHERE id = ?)", r.ID))
 }

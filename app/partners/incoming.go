@@ -188,6 +188,7 @@ func renewed(a *act.Act, r *interlibrarydb.Request) error {
 	if due < a.Today() {
 		return reject(iso18626.UnrecognisedValue, "dueDate: %s is over.", due)
 	}
+	due = exchange.DueHere(due, r.Partner.Margin, a.Today())
 	own, err := json.Marshal(exchange.OwnTerms(&due, a.Today()))
 	if err != nil {
 		return err

@@ -23,6 +23,7 @@ type Partner struct {
 	Name    string `json:"name" minLength:"1" maxLength:"100"`
 	Search  string `json:"search" maxLength:"500" doc:"The address at which their catalogue is searched, over SRU; empty: none"`
 	Message string `json:"message" maxLength:"500" doc:"The address at which they take ISO 18626 messages; empty: none"`
+	Margin  int    `json:"margin" minimum:"0" maximum:"30" doc:"Days before their date by which something of theirs is due here, to send it home in time"`
 	Account int64  `json:"account" doc:"The patron on whose card they borrow"`
 }
 
@@ -41,7 +42,7 @@ func (outside) Load(a *act.Act, key string) (*Partner, error) {
 	if err != nil || p == nil {
 		return nil, err
 	}
-	return &Partner{p.Symbol, p.Name, p.SRUURL, p.MessageURL, p.PatronID}, nil
+	return &Partner{p.Symbol, p.Name, p.SRUURL, p.MessageURL, p.Margin, p.PatronID}, nil
 }
 
 func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) {
@@ -68,7 +69,7 @@ func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 		return nil, problem.Newf(problem.Invalid, "%s is already used by %s.", is.Symbol, other)
 	}
 	interlibrarydb.PutPartner(a.Tx, &interlibrarydb.Partner{
-		ID: id, Symbol: is.Symbol, Name: is.Name, SRUURL: is.Search, MessageURL: is.Message, PatronID: is.Account,
+		ID: id, Symbol: is.Symbol, Name: is.Name, SRUURL: is.Search, MessageURL: is.Message, Margin: is.Margin, PatronID: is.Account,
 	})
 	return is, nil
 }

@@ -151,8 +151,14 @@ func OurMove(role Role, stage Stage, seen, away bool) bool {
 // Ended tells whether nothing more can come of a request.
 func (s Stage) Ended() bool { return s == Done || s == Refused || s == Withdrawn }
 
+// DueHere gives the day on which something borrowed from outside is due here: some days before the lender's date, so that it can be sent home
+// in time; but not in the past, and never after the lender's date.
+func DueHere(lenders calendar.Date, margin int, today calendar.Date) calendar.Date {
+	return min(lenders, max(lenders.Add(-margin), today))
+}
+
 // OwnTerms are the terms that something borrowed from outside carries itself from a day on, in the form of the rulebook file: it is lent
-// until the lender's date and never longer, and only the lender renews it. Where the lender named no date, four weeks are taken (common
+// until the date that it is due here and never longer, and only the lender renews it. Where the lender named no date, four weeks are taken (common
 // practice, no source).
 func OwnTerms(due *calendar.Date, today calendar.Date) map[string]any {
 	terms := map[string]any{"loan_period": "P28D", "renewals": 0, "closed_day": "next"}

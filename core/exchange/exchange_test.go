@@ -77,6 +77,14 @@ func TestWhatEndsARequest(t *testing.T) {
 	}
 }
 
+// It is due here some days before the lender's date, unless that would be over already, and never after the lender's date.
+func TestDueHere(t *testing.T) {
+	today := calendar.MakeDate(2026, 10, 6)
+	for _, c := range []struct{ lenders, margin, due int }{{30, 4, 26}, {30, 0, 30}, {10, 4, 6}, {8, 4, 6}, {6, 4, 6}, {3, 4, 3}} {
+		assert.Equal(t, calendar.MakeDate(2026, 10, c.due), exchange.DueHere(calendar.MakeDate(2026, 10, c.lenders), c.margin, today), c)
+	}
+}
+
 // What is borrowed from outside is due by the lender's date, and renewed by nobody but the lender.
 func TestTermsOfWhatIsBorrowedOutside(t *testing.T) {
 	due := calendar.MakeDate(2026, 11, 20)

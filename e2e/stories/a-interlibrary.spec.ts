@@ -9,7 +9,7 @@ async function outside(page: Page) {
   return ((await (await page.request.get("/api/me")).json()) as { outside: string }).outside;
 }
 
-test("we ask a partner, receive, lend with their due date, take back and send home", async ({ page }) => {
+test("we ask a partner, receive, lend with days to send it back, renew, take back and send home", async ({ page }) => {
   const reader = await goodCard("HVH");
   await signIn(page, "Caspar Vane");
   await go(page, "Interlibrary");
@@ -44,7 +44,7 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await expect(page.getByRole("region", { name: "Patron" })).toContainText("1 ready");
   await scan(page, item);
   const tape = page.getByRole("region", { name: "Scanned items" });
-  await expect(tape).toContainText("Due Tue 17 Nov");
+  await expect(tape).toContainText("Due Fri 13 Nov"); // four days before their date, to send it back
   await tape.getByRole("button", { name: /^Why/ }).click();
   await expect(page.getByRole("dialog")).toContainText("The item’s own terms");
   await page.keyboard.press("Escape");
@@ -52,6 +52,15 @@ test("we ask a partner, receive, lend with their due date, take back and send ho
   await go(page, "Interlibrary");
   await expect(request).toContainText("With the patron");
   await expect(request).toContainText("Waiting for partner");
+  await request.getByRole("button", { name: "Request renewal" }).click();
+  await expect(request).toContainText("Renewal requested; waiting for the lender’s answer");
+  await expect(request).toContainText("due Tue 8 Dec", { timeout: 40_000 });
+  expect(
+    await ask(
+      "SELECT due_date::text FROM loans l JOIN items i ON i.id = l.item_id WHERE i.barcode = $1 AND returned_at IS NULL",
+      item,
+    ),
+  ).toBe("2026-12-04");
   await fromBin(page);
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   await scan(page, item);

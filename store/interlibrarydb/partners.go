@@ -14,6 +14,7 @@ type Partner struct {
 	SRUURL     string `gorm:"column:sru_url"`
 	MessageURL string
 	PatronID   int64
+	Margin     int // days before their date by which something of theirs is due here
 }
 
 // Partners lists all partners by name.
@@ -57,10 +58,10 @@ func RecordsAt(ctx context.Context, s *store.Store, name, address, covers string
 
 // PutPartner writes a partner. A new one has a secret that nobody knows, until it is given one.
 func PutPartner(tx *store.Tx, p *Partner) {
-	tx.QueueOne(`INSERT INTO partners (id, symbol, name, sru_url, message_url, patron_id, secret_digest)
-		VALUES ($1, $2, $3, $4, $5, $6, sha256(gen_random_uuid()::text::bytea))
-		ON CONFLICT (id) DO UPDATE SET symbol = $2, name = $3, sru_url = $4, message_url = $5`,
-		p.ID, p.Symbol, p.Name, p.SRUURL, p.MessageURL, p.PatronID)
+	tx.QueueOne(`INSERT INTO partners (id, symbol, name, sru_url, message_url, patron_id, margin, secret_digest)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, sha256(gen_random_uuid()::text::bytea))
+		ON CONFLICT (id) DO UPDATE SET symbol = $2, name = $3, sru_url = $4, message_url = $5, margin = $7`,
+		p.ID, p.Symbol, p.Name, p.SRUURL, p.MessageURL, p.PatronID, p.Margin)
 }
 
 // KeepPartnerSecret gives a partner a secret, of which only a digest is kept.

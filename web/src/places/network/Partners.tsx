@@ -5,7 +5,7 @@ import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
-import { Foot, ChoiceField, Form, TextField } from "../../ui/forms";
+import { Foot, ChoiceField, Form, TextField, NumberField } from "../../ui/forms";
 import { useMe } from "../../shell/me";
 import { Button, Code, Trouble } from "../../ui/parts";
 import { administrates } from "../../shell/places";
@@ -23,6 +23,11 @@ const fields = {
   name: check.needed("Enter a name."),
   search: check.text,
   message: check.text,
+  margin: z.coerce
+    .number({ error: "Enter a number of days." })
+    .int("Enter a whole number.")
+    .min(0, "Enter 0 or more.")
+    .max(30, "Enter 30 or less."),
 };
 const schema = z.object(fields);
 const joining = z.object({ ...fields, class: check.needed("Choose a class."), branch: z.string() });
@@ -115,6 +120,11 @@ const addresses = (
     <TextField name="name" label="Name" />
     <TextField name="search" label="Catalogue address (SRU)" className="md:col-span-2" />
     <TextField name="message" label="Message address (ISO 18626)" className="md:col-span-2" />
+    <NumberField
+      name="margin"
+      label="Days to send an item back"
+      hint="It is due here so many days before the partner’s date."
+    />
   </>
 );
 
@@ -166,7 +176,7 @@ function Join({
     <Form
       label="Add a partner"
       schema={joining}
-      start={{ symbol: "", name: "", search: "", message: "", class: "", branch: me.branch }}
+      start={{ symbol: "", name: "", search: "", message: "", margin: 4, class: "", branch: me.branch }}
       write={join}
       onSend={(v) => join.run({ ...v, account: 0 })}
       className="grid max-w-3xl gap-2.5 md:grid-cols-2"
