@@ -465,7 +465,7 @@ func TestHoldShelf(t *testing.T) {
 	assert.Equal(t, "902 555 0101", calls[0].Phone)
 	call := func(o plan.Outcome) error {
 		_, err := testkit.Try(w.House, here, func(a *act.Act) (bool, error) {
-			return true, notices.SetCalled(a, calls[0].Message, notices.Called{Outcome: o, Note: "the daughter will tell"})
+			return true, notices.SetCalled(a, calls[0].Message, notices.Called{Outcome: o, Items: calls[0].Items, Note: "the daughter will tell"})
 		})
 		return err
 	}

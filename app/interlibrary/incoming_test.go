@@ -11,6 +11,7 @@ import (
 	"nevrin/app/interlibrary"
 	"nevrin/core/exchange"
 	"nevrin/formats/iso18626"
+	"nevrin/store/interlibrarydb"
 	"nevrin/testkit"
 )
 
@@ -157,6 +158,14 @@ func TestTheLenderRenews(t *testing.T) {
 	assert.Contains(t, asked.Says, "Renewal requested")
 	_, err := testkit.Try(h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Renew(a, id) })
 	require.ErrorContains(t, err, "already been asked")
+	refused := func() { // their system does not take our last message
+		var last int64
+		require.NoError(t, testkit.SQL(h).Raw("SELECT max(id) FROM exchanges WHERE request_id = ? AND outgoing", id).Scan(&last).Error)
+		require.NoError(t, interlibrarydb.ExchangeTried(t.Context(), h.Store, last, "refused", "Their system does not know this action: Renew"))
+	}
+	refused()
+	again := testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Renew(a, id) })
+	assert.True(t, again.Renewing, "it can be asked again")
 	answer := func(yes, due string) {
 		m := status(number, exchange.Loaned, due)
 		m.SupplyingAgencyMessage.Info = iso18626.MessageInfo{Reason: exchange.RenewResponse, Answer: yes, Note: "Others wait."}

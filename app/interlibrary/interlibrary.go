@@ -164,7 +164,7 @@ func Ask(a *act.Act, o Order) (*Request, error) {
 	r := interlibrarydb.Request{
 		Number:    fmt.Sprintf("%s-%06d", a.Network.Symbol, n),
 		Role:      exchange.Requesting,
-		Service:   "Loan",
+		Service:   exchange.Loan,
 		PartnerID: partner.ID,
 		Partner:   partner,
 		Stage:     exchange.Asked,
@@ -238,7 +238,7 @@ func Withdraw(a *act.Act, id int64) (*Request, error) {
 		return nil, err
 	}
 	if r.Withdrawing {
-		return nil, problem.Newf(problem.Refused, "It is withdrawn already; the partner has not answered yet.")
+		return nil, problem.Newf(problem.Refused, "This request is already withdrawn. The partner has not answered yet.")
 	}
 	r.Withdrawing = true
 	if err := partners.Act(a, r, exchange.Cancel); err != nil {
@@ -256,7 +256,7 @@ func Renew(a *act.Act, id int64) (*Request, error) {
 	}
 	switch {
 	case r.Stage != exchange.There || r.ItemID == nil:
-		return nil, problem.Newf(problem.Refused, "Only what is here can be renewed.")
+		return nil, problem.Newf(problem.Refused, "Only an item that is here can be renewed.")
 	case r.Renewing:
 		return nil, problem.Newf(problem.Refused, "The lender has already been asked and has not answered yet.")
 	}
@@ -268,7 +268,7 @@ func Renew(a *act.Act, id int64) (*Request, error) {
 }
 
 // isCopy tells whether a request is for a copy, of which nothing comes back.
-func isCopy(r *interlibrarydb.Request) bool { return r.Service == "Copy" }
+func isCopy(r *interlibrarydb.Request) bool { return r.Service == exchange.Copy }
 
 // Seen says that a partner's no has been dealt with: asked elsewhere, or left.
 func Seen(a *act.Act, id int64) (*Request, error) {

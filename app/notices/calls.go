@@ -24,7 +24,8 @@ type Call struct {
 	Phone   string        `json:"phone"`
 	Branch  calendar.Code `json:"branch" doc:"Where their hold waits, else their home branch"`
 	Kind    string        `json:"kind" doc:"What it is about, in words"`
-	Titles  string        `json:"titles" doc:"The first titles"`
+	Titles  string        `json:"titles"`
+	Items   int           `json:"items" doc:"How many notices it carries, whether or not all are still needed"`
 	Says    string        `json:"says" doc:"What is to be said"`
 	At      time.Time     `json:"at"`
 	Calls   int           `json:"calls" doc:"How often somebody has called without reaching them"`
@@ -69,7 +70,7 @@ func Calls(a *act.Act, branch calendar.Code, page store.Page) ([]Call, store.Pag
 		}
 		c := Call{
 			Message: m.ID, Patron: m.PatronID, Name: (&peopledb.Patron{LegalName: m.LegalName, PreferredName: m.PreferredName}).Name(),
-			Phone: to.Phone, Branch: m.BranchCode, Kind: KindName(told[0].Kind), Titles: titlesOf(told), Says: says.Body, At: m.At, Calls: m.Tries,
+			Phone: to.Phone, Branch: m.BranchCode, Kind: KindName(told[0].Kind), Titles: titlesOf(told), Items: m.Items, Says: says.Body, At: m.At, Calls: m.Tries,
 			Last: m.Problem, Again: m.AgainAt, Later: m.AgainAt != nil && m.AgainAt.After(a.Now),
 		}
 		if isCalling(a, &m.Message) && m.Caller != nil {
@@ -134,6 +135,7 @@ func SetCalling(a *act.Act, id int64, v Calling) error {
 // Called is what came of a call.
 type Called struct {
 	Outcome plan.Outcome `json:"outcome" enum:"reached,message_left,no_answer,wrong_number,later"`
+	Items   int          `json:"items" doc:"How many notices the call carried when it was looked at"`
 	Note    string       `json:"note" maxLength:"120" doc:"In a few words"`
 	Again   string       `json:"again" maxLength:"16" doc:"When they are to be called again, by the clock of the branch, such as 2026-10-06T14:00; empty: any time"`
 }
@@ -147,6 +149,9 @@ func SetCalled(a *act.Act, id int64, c Called) error {
 	m, err := toCall(a, id)
 	if err != nil {
 		return err
+	}
+	if c.Outcome == plan.Reached && m.Items != c.Items {
+		return problem.Newf(problem.Refused, "There is more to tell them since you looked. Read the new text, and choose the outcome again.")
 	}
 	again, err := c.again(a)
 	if err != nil {
@@ -204,7 +209,7 @@ func UndoCalled(a *act.Act, id int64) error {
 	case m == nil:
 		return problem.NoSuch("message")
 	case m.State != string(plan.Sent) || calendar.DateOf(m.SentAt.In(a.Network.Location)) != a.Today():
-		return problem.Newf(problem.Refused, "Only a call of today can be undone.")
+		return problem.Newf(problem.Refused, "Only today’s calls can be undone.")
 	}
 	noticesdb.NotCalledFor(a.Tx, id)
 	a.Tell(event.Event{

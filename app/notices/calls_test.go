@@ -62,7 +62,9 @@ func TestOneCallForTwoHolds(t *testing.T) {
 	for title := range strings.SplitSeq(calls[0].Titles, "; ") {
 		assert.Contains(t, calls[0].Says, title)
 	}
-	require.NoError(t, w.called(w.boss, calls[0].Message, notices.Called{Outcome: plan.Reached}))
+	require.ErrorContains(t, w.called(w.boss, calls[0].Message, notices.Called{Outcome: plan.Reached, Items: 1}), "There is more to tell them since you looked",
+		"who looked when there was one hold has not told of the second")
+	require.NoError(t, w.called(w.boss, calls[0].Message, notices.Called{Outcome: plan.Reached, Items: calls[0].Items}))
 	title, items := w.Title("HVH")
 	w.awaits(p, title)
 	w.bring(items[0])
@@ -127,15 +129,15 @@ func TestCalls(t *testing.T) {
 	require.Equal(t, []int64{second, third}, names(seen), "what came back is not called about")
 
 	require.NoError(t, w.called(w.boss, calls[1].Message, notices.Called{Outcome: plan.MessageLeft}))
-	require.NoError(t, w.called(w.boss, calls[1].Message, notices.Called{Outcome: plan.Reached}))
-	require.ErrorContains(t, w.called(other, calls[1].Message, notices.Called{Outcome: plan.Reached}), "no longer waiting")
+	require.NoError(t, w.called(w.boss, calls[1].Message, notices.Called{Outcome: plan.Reached, Items: 1}))
+	require.ErrorContains(t, w.called(other, calls[1].Message, notices.Called{Outcome: plan.Reached, Items: 1}), "no longer waiting")
 	assert.Contains(t, w.Ask("SELECT body FROM messages WHERE id = ?", calls[1].Message), calls[1].Titles, "what was said is kept")
 	undo := func() error {
 		_, err := testkit.Try(w.House, w.boss, func(a *act.Act) (bool, error) { return true, notices.UndoCalled(a, calls[1].Message) })
 		return err
 	}
 	require.NoError(t, undo())
-	require.ErrorContains(t, undo(), "Only a call of today can be undone.")
+	require.ErrorContains(t, undo(), "Only today’s calls can be undone.")
 	seen, _ = w.callsOf(w.boss, store.Page{})
 	assert.Equal(t, 1, seen[0].Calls, "the message left is not forgotten")
 
@@ -145,5 +147,5 @@ func TestCalls(t *testing.T) {
 	require.NoError(t, w.called(w.boss, calls[1].Message, notices.Called{Outcome: plan.WrongNumber}))
 	assert.Equal(t, "phone refused", w.Ask("SELECT concat_ws(' ', channel, state) FROM messages WHERE id = ?", calls[1].Message), "who has no other way is listed")
 	w.Later(24 * time.Hour)
-	require.ErrorContains(t, undo(), "Only a call of today")
+	require.ErrorContains(t, undo(), "Only today’s calls")
 }

@@ -126,7 +126,7 @@ func tell(a *act.Act, kind plan.Kind, c *noticesdb.Candidate, to *noticesdb.Reci
 	case person.ByMail, person.ByText:
 		noticesdb.Gather(a.Tx, &n, goes)
 		return true, a.EnqueueIn(time.Duration(a.Network.Settled.Notices.Gather)*time.Minute, GatherArgs{to.ID, way})
-	case person.ByPhone, person.ByLetter:
+	case person.ByPhone:
 		noticesdb.Join(a.Tx, &n, goes)
 		return true, nil
 	}

@@ -239,11 +239,11 @@ func try(template string, with map[string]any) (string, error) {
 // wrongCondition says what is wrong with a condition whose quoted texts were emptied; empty: nothing.
 func wrongCondition(says string) string {
 	if and.MatchString(says) && or.MatchString(says) {
-		return `a condition can use "and" or "or", not both; make two conditions of it`
+		return `one condition can use "and" or "or", not both; split it in two`
 	}
 	for _, part := range or.Split(and.ReplaceAllString(says, "or"), -1) {
 		if name := strings.TrimSpace(part); bare.MatchString(name) && !strings.HasPrefix(name, "forloop.") && !slices.Contains(spoken, name) {
-			return fmt.Sprintf(`this holds always, since an empty field counts as a text too; write {%% if %s != "" %%}`, name)
+			return fmt.Sprintf(`this is always true, because even an empty field counts; write {%% if %s != "" %%}`, name)
 		}
 	}
 	return ""

@@ -85,10 +85,14 @@ func request(a *act.Act, role exchange.Role, p *interlibrarydb.Partner, number s
 		return nil, reject(iso18626.UnrecognisedValue, "requestingAgencyRequestId: there is no request %q.", number)
 	}
 	r, err := interlibrarydb.RequestForChange(a.Tx, id, 0)
-	if err == nil {
-		r.Partner = p
+	switch {
+	case err != nil:
+		return nil, err
+	case r == nil:
+		return nil, store.ErrMoved
 	}
-	return r, err
+	r.Partner = p
+	return r, nil
 }
 
 // goOn moves a request on by a message of the partner, and keeps the message.
@@ -203,7 +207,7 @@ func renewed(a *act.Act, r *interlibrarydb.Request) error {
 	facts.Loan.Renewals++
 	facts.Loan.RenewedAt = &a.Now
 	loansdb.RenewLoan(a.Tx, &was, facts.Loan)
-	a.Tell(event.Event{Kind: event.Renewed, Patron: *r.PatronID, Item: *r.ItemID, Loan: facts.Loan.ID, Detail: event.Due(facts.Loan.Due())})
+	a.Tell(event.Event{Kind: event.Renewed, Patron: *facts.Loan.PatronID, Item: *r.ItemID, Loan: facts.Loan.ID, Detail: event.Due(facts.Loan.Due())})
 	return nil
 }
 
@@ -281,7 +285,7 @@ func asked(a *act.Act, p *interlibrarydb.Partner, q *iso18626.Request, body stri
 	switch {
 	case b.Title == "":
 		return reject(iso18626.UnrecognisedElement, "title: it is missing.")
-	case !slices.Contains([]string{"Loan", "Copy", "CopyOrLoan"}, q.Service.Type):
+	case !slices.Contains(exchange.Services, q.Service.Type):
 		return reject(iso18626.UnrecognisedValue, "serviceType: found %q; expected Loan, Copy or CopyOrLoan.", q.Service.Type)
 	}
 	known, err := interlibrarydb.RequestNumbered(a.Tx, exchange.Supplying, p.ID, q.Header.RequestingRequestID)

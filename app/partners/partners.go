@@ -54,7 +54,7 @@ func Ask(a *act.Act, r *interlibrarydb.Request) error {
 	request := &iso18626.Request{
 		Header:        header(a, r),
 		Bibliographic: iso18626.Bibliographic{RecordID: r.Record, Title: r.Title, Author: r.Author},
-		Service:       iso18626.Service{Type: "Loan", AnyEdition: "Y", Note: r.Note},
+		Service:       iso18626.Service{Type: exchange.Loan, AnyEdition: "Y", Note: r.Note},
 	}
 	if r.ISBN != "" {
 		request.Bibliographic.Items = []iso18626.ItemID{{Value: r.ISBN, Code: "ISBN"}}

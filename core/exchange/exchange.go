@@ -73,6 +73,16 @@ const (
 	StatusChange          = "StatusChange"
 )
 
+// ISO 18626 service types.
+const (
+	Loan       = "Loan"
+	Copy       = "Copy"
+	CopyOrLoan = "CopyOrLoan"
+)
+
+// Services are the service types that we know.
+var Services = []string{Loan, Copy, CopyOrLoan}
+
 // The standard's statuses, actions and reasons, from memory.
 var (
 	Statuses = []string{

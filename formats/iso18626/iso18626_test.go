@@ -33,7 +33,7 @@ func TestMessagesComeBackAsTheyWere(t *testing.T) {
 		Bibliographic: iso18626.Bibliographic{
 			RecordID: "r", Title: "t", Author: "a", Subtitle: "s", SeriesTitle: "st", Edition: "2", ComponentTitle: "ct", ComponentAuthor: "ca", Volume: "v",
 			Issue: "i", Pages: "1-2", EstimatedPages: "2", Items: []iso18626.ItemID{{Value: "9789999900003", Code: "ISBN"}}, Sponsor: "s", Source: "x",
-			Records: []iso18626.RecordID{{Code: "OCLC", Value: "1"}},
+			Records: []iso18626.RecordID{{Code: "LCCN", Value: "1"}},
 		},
 		Publication: &iso18626.Publication{Publisher: "p", Type: "Book", Date: "1998", Place: "Kelmouth"},
 		Service: iso18626.Service{

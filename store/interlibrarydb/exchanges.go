@@ -40,10 +40,13 @@ func QueuedExchange(ctx context.Context, s *store.Store, id int64) (e *Exchange,
 	return &row.Exchange, row.MessageURL, row.Earlier, nil
 }
 
-// ExchangeTried writes how an attempt at sending a message ended.
+// ExchangeTried writes how an attempt at sending a message ended. A withdrawal or renewal that the partner does not take is not waited for.
 func ExchangeTried(ctx context.Context, s *store.Store, id int64, state, problem string) error {
 	return s.ORM(ctx).
-		Exec("UPDATE exchanges SET state = ?, problem = ?, tries = tries + 1 WHERE id = ? AND state = 'queued'", state, problem, id).
+		Exec(`WITH tried AS (UPDATE exchanges SET state = ?, problem = ?, tries = tries + 1 WHERE id = ? AND state = 'queued'
+				RETURNING request_id, kind, state)
+			UPDATE requests r SET withdrawing = r.withdrawing AND t.kind <> 'Cancel', renewing = r.renewing AND t.kind <> 'Renew'
+			FROM tried t WHERE r.id = t.request_id AND t.state = 'refused' AND t.kind IN ('Cancel', 'Renew')`, state, problem, id).
 		Error
 }
 

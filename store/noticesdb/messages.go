@@ -179,7 +179,7 @@ func MessagesOf(tx *store.Tx, patron int64, most int) ([]MessageShown, error) {
 
 // MessageToCall locks a message of which somebody is told by telephone; nil where there is none.
 func MessageToCall(tx *store.Tx, id int64) (*Message, error) {
-	return store.One[Message](tx, `SELECT id, kind, patron_id, channel, address, state, tries, sent_at, caller_id, calling_at FROM messages
+	return store.One[Message](tx, `SELECT id, kind, patron_id, channel, address, items, state, tries, sent_at, caller_id, calling_at FROM messages
 		WHERE id = $1 AND channel = 'phone' FOR UPDATE`, id)
 }
 

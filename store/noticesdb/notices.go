@@ -54,7 +54,7 @@ func Gather(tx *store.Tx, n *Notice, address string) {
 		n.Kind, n.Stage, n.Plan, n.PatronID, n.RecipientID, n.Channel, n.BranchCode, n.LoanID, n.HoldID, n.At, address)
 }
 
-// Join adds a notice to the call or letter that waits for its recipient, and begins one if there is none.
+// Join adds a notice to the call that waits for its recipient, and begins one if there is none.
 func Join(tx *store.Tx, n *Notice, address string) {
 	tx.Queue(`WITH waits AS (UPDATE messages SET items = items + 1 WHERE id = (SELECT id FROM messages
 				WHERE patron_id = $5 AND channel = $6 AND state = 'by_hand' ORDER BY id LIMIT 1) AND state = 'by_hand' RETURNING id),

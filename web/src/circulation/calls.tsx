@@ -103,7 +103,7 @@ export function Calls({ choose }: { choose?: boolean }) {
     (v: { call: Call } & Outcome, key) =>
       api.POST("/api/messages/{id}/called", {
         params: { path: { id: v.call.message }, header: keyed(key) },
-        body: { outcome: v.outcome, note: v.note, again: v.again },
+        body: { outcome: v.outcome, items: v.items, note: v.note, again: v.again },
       }),
     {
       name: "called",
@@ -128,7 +128,7 @@ export function Calls({ choose }: { choose?: boolean }) {
     },
   );
   const write = (call: Call, outcome: Outcome["outcome"], note = "", at = "") =>
-    called.run({ call, outcome, note, again: at });
+    called.run({ call, outcome, items: call.items, note, again: at });
   const columns = columnsWith((c) => (
     <span className="flex items-center justify-end gap-2 whitespace-nowrap">
       <Button small plain busy={begin.busy} onClick={() => begin.run({ call: c, now: true })}>

@@ -10,6 +10,7 @@ import { DateField, Form, Send, TextField } from "../../ui/forms";
 import { Loading } from "../../ui/loading";
 import { useMe } from "../../shell/me";
 import { Button, Card, Empty, Field, inputLook, Tag } from "../../ui/parts";
+import { plural } from "../../ui/say";
 import { useWrite } from "../../shell/write";
 import type { Whom } from "./session";
 
@@ -59,7 +60,7 @@ function Ours({ words }: { words: string }) {
   return (
     <p className="text-sm">
       <Tag tone="amber">We have it</Tag> {first.name} and {ours.data.rows.length - 1}
-      {ours.data.next && "+"} more results: {first.in} of {first.copies} in.{" "}
+      {ours.data.next && "+"} {plural(ours.data.rows.length - 1, "more result")}: {first.in} of {first.copies} in.{" "}
       <Link to="/holds" search={{ title: first.id }} className="link">
         Place a hold on it instead
       </Link>

@@ -166,7 +166,7 @@ const columnsFor = (onReply: (r: Request) => void, onTaken: (t: Taken) => void):
         {r.partner}
         <br />
         <span className="text-sm text-ink-2">
-          {r.role === "requesting" ? "borrowing" : r.copy ? "copy for them" : "lending"}
+          {r.role === "requesting" ? "borrowing" : r.copy ? "copy requested" : "lending"}
         </span>
       </>
     ),

@@ -123,7 +123,7 @@ const addresses = (
     <NumberField
       name="margin"
       label="Days to send an item back"
-      hint="It is due here so many days before the partner’s date."
+      hint="Items are due here this many days before the partner’s due date."
     />
   </>
 );
