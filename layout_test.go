@@ -24,7 +24,7 @@ var allowed = map[string][]string{
 	"formats": {"core", "formats"},
 	"core":    {"core"},
 	"standin": {"formats", "standin"},
-	"demo":    {"app", "core", "store"},
+	"demo":    {"app", "core", "formats", "store"},
 	"web":     {},
 	"testkit": {"app", "core", "store"},
 	"bench":   {"core", "app", "store", "testkit"},

@@ -210,6 +210,7 @@ type patron struct {
 type title struct {
 	id             int64
 	name, material string
+	author         string
 	items          []int
 }
 

@@ -74,6 +74,19 @@ func (g *generator) furnish(ctx context.Context, tx pgx.Tx) error {
 			INSERT INTO notices (kind, plan, patron_id, recipient_id, channel, branch_code, hold_id, due_at, message_id, state, at)
 			SELECT 'hold_ready', 'hold_ready', h.patron_id, h.patron_id, 'phone', h.pickup, h.id, h.ready_at, c.id, 'told', h.ready_at
 			FROM called c JOIN holds h ON h.patron_id = c.patron_id AND h.ready_at = c.at AND h.state = 'ready'`,
+		// What partners were promised is fetched, or waits to be packed.
+		`INSERT INTO holds (title_id, patron_id, pickup, only_item, placed_at, place, state, item_id, fetch_at, ready_at, shelf_until, request_id)
+			SELECT i.title_id, p.patron_id, 'HVH', i.id, r.moved_at, coalesce((SELECT max(place) FROM holds h WHERE h.title_id = i.title_id), 0) + 1,
+				s.state, i.id, CASE s.state WHEN 'fetching' THEN i.at_branch END, CASE s.state WHEN 'ready' THEN r.moved_at + interval '6 hours' END,
+				CASE s.state WHEN 'ready' THEN r.moved_at::date + 10 END, r.id
+			FROM requests r JOIN partners p ON p.id = r.partner_id JOIN items i ON i.id = r.item_id
+				CROSS JOIN LATERAL (SELECT CASE WHEN i.at_branch = 'HVH' AND r.id % 2 = 0 THEN 'ready' ELSE 'fetching' END AS state) s
+			WHERE r.role = 'supplying' AND r.stage = 'promised'`,
+		`UPDATE partners SET (address, way, days) = (SELECT v.address, v.way, v.days FROM (VALUES
+			('KELMOUTH', E'Library, interlibrary loans\n1 College Green\nKelmouth B4K 2A1', 'courier', 1),
+			('PSABEL', E'12 Breakwater Road\nPort Sabel B5S 1C3', 'courier', 2), ('ARDLANE', E'County Hall\nArdlane B6A 4D2', 'post', 4),
+			('TIDEINST', E'Institute library\n3 Sluice Lane\nHavenhead B0A 1T7', 'courier', 1), ('GLENFERR', E'88 High Street\nGlenferrin B7G 3E5', 'post', 4),
+			('LORROW', E'The Abbey\nLorrow B8L 1F6', 'post', 5)) v(symbol, address, way, days) WHERE v.symbol = partners.symbol)`,
 		// Some are written to in French, some get text messages.
 		`UPDATE network SET settings = settings || '{"notices": {"languages": ["en", "fr"], "text_sender": "+19025550100", "country": "CA"}}'`,
 		`UPDATE patrons SET language = 'fr' WHERE id % 15 = 7 AND class <> 'partner'`,

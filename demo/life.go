@@ -203,6 +203,9 @@ func (g *generator) stock() {
 		if slices.Contains([]string{"film", "game", "magazine", "kit", "laptop"}, kind.material) {
 			author = ""
 		}
+		if !serial {
+			t.author = author
+		}
 		if kind.material == "film" {
 			t.name += " (film)"
 		}

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"nevrin/app/event"
@@ -9,6 +10,7 @@ import (
 	"nevrin/core/exchange"
 	"nevrin/core/loan"
 	"nevrin/core/rulebook"
+	"nevrin/formats/iso18626"
 	"nevrin/store"
 )
 
@@ -113,7 +115,11 @@ func (g *generator) exchanges() error {
 				continue
 			}
 			at := g.moment("HVH", g.today.Add(-r.daysAgo-1))
-			item := g.free("HVH", "book", at)
+			branch := calendar.Code("HVH")
+			if r.stage == exchange.Promised && n%3 == 0 {
+				branch = "SLM" // its copy is fetched elsewhere
+			}
+			item := g.free(branch, "book", at)
 			var itemID, loanID, due any
 			switch r.stage {
 			case exchange.Promised:
@@ -122,20 +128,23 @@ func (g *generator) exchanges() error {
 				id, until := g.lendNow(item, g.partnerPatrons[n%len(libraries)], "HVH", at)
 				itemID, loanID, due = g.items[item].id, id, until.Date.UTC()
 			}
-			g.theyAsk(r, n, g.titles[g.items[item].title].name, itemID, loanID, due)
+			if err := g.theyAsk(r, n, &g.titles[g.items[item].title], itemID, loanID, due); err != nil {
+				return err
+			}
 		}
 	}
-	g.awkward(n)
-	return nil
+	return g.awkward(n)
 }
 
 // awkward are two requests of partners that need some thought: for a book that is four months old, and for
 // something that Havenhead owns but cannot find.
-func (g *generator) awkward(n int) {
+func (g *generator) awkward(n int) error {
 	asked := request{exchange.Supplying, exchange.Asked, 1, 0, "", ""}
 	young := g.free("HVH", "new_book", g.now)
 	g.rows["items"][g.items[young].id-1][itemAdded] = g.today.Add(-122).UTC()
-	g.theyAsk(asked, n+1, g.titles[g.items[young].title].name, nil, nil, nil)
+	if err := g.theyAsk(asked, n+1, &g.titles[g.items[young].title], nil, nil, nil); err != nil {
+		return err
+	}
 	for k := range g.titles {
 		t := &g.titles[k]
 		if len(t.items) == 1 && t.material == "book" && g.items[t.items[0]].home == "HVH" &&
@@ -144,10 +153,10 @@ func (g *generator) awkward(n int) {
 			i.out = true
 			g.rows["items"][i.id-1][itemStanding] = "missing"
 			g.event(g.moment("HVH", g.today-3), event.Missing, "HVH", 0, i.id, 0, 0, event.Detail{Count: 2})
-			g.theyAsk(asked, n+2, t.name, nil, nil, nil)
-			return
+			return g.theyAsk(asked, n+2, t, nil, nil, nil)
 		}
 	}
+	return nil
 }
 
 // free finds an item that has been at home since an instant, is not yet part of any story of today, and whose
@@ -163,7 +172,7 @@ func (g *generator) free(branch calendar.Code, material string, since time.Time)
 	panic("demo: no free " + material + " at " + string(branch)) // the stock is large enough
 }
 
-func (g *generator) requestRow(r request, n int, number, title string, due, patron, pickup, item, loan any) {
+func (g *generator) requestRow(r request, n int, number, title, author string, due, patron, pickup, item, loan any) error {
 	moved := g.now.AddDate(0, 0, -r.daysAgo).Add(-time.Duration(n%50) * time.Minute)
 	needed := any(nil)
 	if n%3 == 0 {
@@ -179,7 +188,7 @@ func (g *generator) requestRow(r request, n int, number, title string, due, patr
 		r.flag == "withdrawing",
 		r.flag == "seen",
 		title,
-		personName(g.rand),
+		author,
 		needed,
 		due,
 		patron,
@@ -190,11 +199,72 @@ func (g *generator) requestRow(r request, n int, number, title string, due, patr
 		moved.AddDate(0, 0, -2),
 		moved,
 	)
+	return g.messages(r, n, number, title, author, due, moved)
 }
 
-func (g *generator) theyAsk(r request, n int, title string, item, loan, due any) {
+// steps are the messages by which a request has come to its stage: ours begin with >, theirs with <, as seen from who asks.
+var steps = map[exchange.Stage]string{
+	exchange.Asked: ">Request", exchange.Promised: ">Request <WillSupply", exchange.Shipped: ">Request <WillSupply <Loaned",
+	exchange.There: ">Request <WillSupply <Loaned >Received", exchange.Back: ">Request <WillSupply <Loaned >Received >ShippedReturn",
+	exchange.Done:    ">Request <WillSupply <Loaned >Received >ShippedReturn <LoanCompleted",
+	exchange.Refused: ">Request <Unfilled", exchange.Withdrawn: ">Request >Cancel <Cancelled",
+}
+
+// messages writes the messages of a request, from two days before it came to its stage on.
+func (g *generator) messages(r request, n int, number, title, author string, due any, moved time.Time) error {
+	said := strings.Fields(steps[r.stage])
+	if r.flag == "withdrawing" {
+		said = append(said, ">Cancel")
+	}
+	us, them := iso18626.Agency{Type: "ISIL", Value: "ORRIN"}, iso18626.Agency{Type: "ISIL", Value: libraries[n%len(libraries)][0]}
+	for k, step := range said {
+		at := moved.AddDate(0, 0, -2)
+		if len(said) > 1 {
+			at = at.Add(time.Duration(k) * moved.Sub(at) / time.Duration(len(said)-1))
+		}
+		h := iso18626.Header{Requesting: us, Supplying: them, Timestamp: at.Format(time.RFC3339), RequestingRequestID: number}
+		outgoing := step[0] == '>'
+		if r.role == exchange.Supplying {
+			h.Requesting, h.Supplying, outgoing = them, us, !outgoing
+		}
+		kind := step[1:]
+		m := iso18626.Message{}
+		switch {
+		case kind == "Request":
+			m.Request = &iso18626.Request{
+				Header: h, Bibliographic: iso18626.Bibliographic{Title: title, Author: author}, Service: iso18626.Service{Type: exchange.Loan, AnyEdition: "Y"},
+			}
+		case step[0] == '>':
+			m.RequestingAgencyMessage = &iso18626.RequestingAgencyMessage{Header: h, Action: kind}
+		default:
+			s := &iso18626.SupplyingAgencyMessage{
+				Header: h, Info: iso18626.MessageInfo{Reason: exchange.StatusChange},
+				Status: iso18626.StatusInfo{Status: kind, LastChange: h.Timestamp},
+			}
+			if day, ok := due.(time.Time); ok && kind == exchange.Loaned {
+				s.Status.DueDate = day.Format(time.RFC3339)
+			}
+			if kind == exchange.Unfilled {
+				s.Info.ReasonUnfilled = r.lastNote
+			}
+			m.SupplyingAgencyMessage = s
+		}
+		body, err := iso18626.Write(m)
+		if err != nil {
+			return err
+		}
+		state := "received"
+		if outgoing {
+			state = "sent"
+		}
+		g.add("exchanges", g.next("exchanges"), g.ids["requests"], outgoing, kind, string(body), state, at)
+	}
+	return nil
+}
+
+func (g *generator) theyAsk(r request, n int, t *title, item, loan, due any) error {
 	number := fmt.Sprintf("%s-%04d", libraries[n%len(libraries)][0], 4100+n*7)
-	g.requestRow(r, n, number, title, due, nil, nil, item, loan)
+	return g.requestRow(r, n, number, t.name, t.author, due, nil, nil, item, loan)
 }
 
 func (g *generator) weAsk(r request, n int) error {
@@ -216,7 +286,9 @@ func (g *generator) weAsk(r request, n int) error {
 		item = id
 	}
 	number := fmt.Sprintf("ORRIN-%06d", n)
-	g.requestRow(r, n, number, name, dueColumn, p.id, pickup, item, nil)
+	if err := g.requestRow(r, n, number, name, personName(g.rand), dueColumn, p.id, pickup, item, nil); err != nil {
+		return err
+	}
 	asked := g.now.AddDate(0, 0, -r.daysAgo-2)
 	g.asked(asked, event.AskedOutside, "HVH", p.id, 0, 0, 0, g.ids["requests"], event.Detail{})
 	return nil

@@ -178,6 +178,7 @@ var tables = []struct {
 			"moved_at",
 		},
 	},
+	{"exchanges", []string{"id", "request_id", "outgoing", "kind", "body", "state", "at"}},
 	{"mailings", []string{"id", "plan", "day", "state", "sent_at", "messages"}},
 	{"messages", []string{"id", "mailing_id", "kind", "patron_id", "address", "subject", "body", "state", "at", "sent_at"}},
 	{"notices", []string{

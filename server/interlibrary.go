@@ -16,8 +16,11 @@ import (
 	"nevrin/app/interlibrary"
 	"nevrin/app/partners"
 	"nevrin/core/calendar"
+	"nevrin/core/exchange"
 	"nevrin/core/role"
 	"nevrin/formats/iso18626"
+	"nevrin/store"
+	"nevrin/store/interlibrarydb"
 )
 
 var exchanging = []role.Role{role.Administrator, role.Supervisor, role.Interlibrary}
@@ -27,18 +30,50 @@ type WordsQuery struct {
 	Words string `query:"words" minLength:"1" maxLength:"200"`
 }
 
-// Waiting is a number of things that wait for us.
-type Waiting struct {
-	Ours int `json:"ours" doc:"Where we act next"`
+// RequestsQuery narrows the list of requests.
+type RequestsQuery struct {
+	Paged
+	Group   interlibrarydb.Group `query:"group" enum:",ours,theirs,late,packed,ended,all" doc:"Empty: what is open or ended in the last month"`
+	Role    exchange.Role        `query:"role" enum:",requesting,supplying"`
+	Partner int64                `query:"partner"`
+	Branch  calendar.Code        `query:"branch" maxLength:"3" doc:"Where it is picked up, packed, or its copy stands"`
+	Stage   exchange.Stage       `query:"stage" enum:",asked,promised,shipped,there,back,done,refused,withdrawn"`
+	Words   string               `query:"words" maxLength:"200" doc:"Of the title, the number, or for whom it is"`
+}
+
+type scannedText struct {
+	Text string `json:"text" minLength:"1" maxLength:"200"`
+}
+
+type someRequests struct {
+	Requests []int64 `json:"requests" minItems:"1" maxItems:"500"`
+}
+
+type severalAnswers struct {
+	Answers []interlibrary.OneOf `json:"answers" minItems:"1" maxItems:"100"`
+}
+
+type aNote struct {
+	Note string `json:"note" maxLength:"500"`
 }
 
 func (s *Server) interlibraryOperations() {
-	listing(s, "/interlibrary", "requests", "Requests, our move first", exchanging, inPages(interlibrary.List))
-	look(s, "/interlibrary/count", "requestCount", "How many requests wait for us", exchanging,
-		func(a *act.Act, _ *nothing) (Waiting, error) {
-			ours, err := interlibrary.Ours(a)
-			return Waiting{ours}, err
-		})
+	listing(s, "/interlibrary", "requests", "Requests, our move first", exchanging, paged(
+		func(a *act.Act, in *RequestsQuery, page store.Page) ([]interlibrary.Request, store.Page, error) {
+			return interlibrary.List(a, interlibrary.Which{
+				Group: in.Group, Role: in.Role, Partner: in.Partner, Branch: in.Branch, Stage: in.Stage, Words: in.Words,
+			}, page)
+		}))
+	look(s, "/interlibrary/count", "requestCount", "How many requests wait for us, and how many are late", exchanging, asks(interlibrary.Count))
+	look(s, "/interlibrary/partners", "partnersOutside", "The libraries outside", exchanging, asks(interlibrary.Partners))
+	look(s, "/interlibrary/new", "newRequests", "New requests of partners, each with a proposed answer", exchanging, asks(interlibrary.Proposals))
+	look(s, "/interlibrary/{id}", "request", "A request with its whole story", exchanging, byID(interlibrary.One))
+	do(s, http.MethodPost, "/interlibrary/scan", "scanInterlibrary", "Pack, receive or find what is in hand", exchanging,
+		sent(func(a *act.Act, b scannedText) (*interlibrary.Scanned, error) { return interlibrary.Scan(a, b.Text) }))
+	do(s, http.MethodPost, "/interlibrary/handed-over", "handOver", "Say that packed parcels have left", exchanging,
+		sent(func(a *act.Act, b someRequests) ([]interlibrary.Request, error) {
+			return interlibrary.HandOver(a, b.Requests)
+		}))
 	// Partners are asked outside of any transaction: one that is slow must not hold up the database.
 	huma.Register(
 		s.api,
@@ -74,12 +109,29 @@ func (s *Server) interlibraryOperations() {
 		func(a *act.Act, in *OneSent[arrival]) (*interlibrary.Taken, error) {
 			return interlibrary.Arrived(a, in.ID, in.Body.Due)
 		})
-	do(s, http.MethodPost, "/interlibrary/{id}/send-home", "sendHome", "Say that it has gone home", exchanging, one(interlibrary.SendHome))
-	look(s, "/interlibrary/{id}/copies", "copiesFor", "Our copies of what a partner asks for", exchanging, byID(interlibrary.Copies))
 	do(s, http.MethodPost, "/interlibrary/{id}/reply", "replyToPartner",
 		"Answer a partner's request", exchanging, oneSent(interlibrary.Reply))
-	do(s, http.MethodPost, "/interlibrary/{id}/ship", "shipToPartner",
-		"Lend the copy to the partner and send it", exchanging, one(interlibrary.Ship))
+	do(s, http.MethodPost, "/interlibrary/replies", "replyToPartners", "Answer several requests of partners: all or none", exchanging,
+		sent(func(a *act.Act, b severalAnswers) ([]interlibrary.Request, error) {
+			return interlibrary.ReplyAll(a, b.Answers)
+		}))
+	do(s, http.MethodPost, "/interlibrary/{id}/pack", "packRequest", "Pack what a request is about", exchanging, one(interlibrary.Pack))
+	do(s, http.MethodPost, "/interlibrary/{id}/unpack", "unpackRequest", "Take it out of its parcel again", exchanging, one(interlibrary.Unpack))
+	do(s, http.MethodPost, "/interlibrary/{id}/copy-sent", "copySent", "Say that a copy has been sent to a partner", exchanging, one(interlibrary.Sent))
+	do(s, http.MethodPost, "/interlibrary/{id}/recall", "recallFromPartner", "Ask a partner to send back what they have", exchanging,
+		oneSent(func(a *act.Act, id int64, b aNote) (*interlibrary.Request, error) {
+			return interlibrary.Recall(a, id, b.Note)
+		}))
+	do(s, http.MethodPost, "/interlibrary/{id}/lost", "lostByPartner", "A partner has lost what they had: bill it and end the request", exchanging,
+		oneSent(func(a *act.Act, id int64, b aNote) (*interlibrary.Request, error) {
+			return interlibrary.LostByThem(a, id, b.Note)
+		}))
+	do(s, http.MethodPost, "/interlibrary/{id}/trouble", "reportToLender", "Tell a lender that something of theirs was lost or damaged here", exchanging,
+		oneSent(interlibrary.ReportTrouble))
+	do(s, http.MethodPost, "/interlibrary/{id}/heard", "heardFromPartner", "Enter what a partner without a system has said", exchanging,
+		oneSent(interlibrary.Hear))
+	do(s, http.MethodPost, "/interlibrary/theirs", "enterTheirRequest", "Enter a request of a partner by hand", exchanging, sent(interlibrary.Enter))
+	do(s, http.MethodPost, "/interlibrary/{id}/chase", "chaseLender", "Ask a lender how a request of ours stands", exchanging, one(interlibrary.Chase))
 }
 
 // mostMessages is how many messages a partner may send within a minute.

@@ -122,7 +122,7 @@ var mayDo = map[string]string{
 	"addPlan": "supervisor", "keepPlan": "supervisor", "removePlan": "supervisor", "addWording": "supervisor", "keepWording": "supervisor", "removeWording": "supervisor", "tryWording": "supervisor", "testMail": "administrator", "routeMoved": "administrator", "tellMoved": "administrator", "status": "administrator",
 	"requests": "interlibrary", "requestCount": "interlibrary",
 	"searchOutside": "interlibrary", "askOutside": "interlibrary", "withdrawRequest": "interlibrary", "renewOutside": "interlibrary", "seenRefusal": "interlibrary",
-	"arrivedFromOutside": "interlibrary", "sendHome": "interlibrary", "copiesFor": "interlibrary", "replyToPartner": "interlibrary", "shipToPartner": "interlibrary",
+	"arrivedFromOutside": "interlibrary", "request": "interlibrary", "newRequests": "interlibrary", "partnersOutside": "interlibrary", "scanInterlibrary": "interlibrary", "handOver": "interlibrary", "heardFromPartner": "interlibrary", "enterTheirRequest": "interlibrary", "replyToPartners": "interlibrary", "packRequest": "interlibrary", "unpackRequest": "interlibrary", "replyToPartner": "interlibrary", "copySent": "interlibrary", "recallFromPartner": "interlibrary", "lostByPartner": "interlibrary", "reportToLender": "interlibrary", "chaseLender": "interlibrary",
 	"setCells": "supervisor", "writeRule": "supervisor", "strikeRule": "supervisor", "rank": "supervisor", "writeExample": "supervisor", "dropExample": "supervisor",
 	"bringFile": "supervisor", "rehearse": "supervisor", "rehearsals": "supervisor", "rehearsal": "supervisor", "stopRehearsal": "supervisor",
 	"exampleOfLoan": "supervisor", "reports": "supervisor", "answerReport": "supervisor",

@@ -12,6 +12,7 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
+	"nevrin/app/interlibrary"
 	"nevrin/app/notices"
 	"nevrin/app/problem"
 	"nevrin/app/slips"
@@ -19,6 +20,7 @@ import (
 	"nevrin/core/role"
 	"nevrin/formats/bill"
 	"nevrin/formats/letter"
+	"nevrin/formats/parcel"
 	"nevrin/formats/slip"
 )
 
@@ -53,6 +55,8 @@ func (s *Server) papers(r chi.Router) {
 		}))
 	r.Get("/api/invoices/{id}/invoice.pdf", s.file(employed, "application/pdf",
 		func(a *act.Act, id int64, _ *http.Request) ([]byte, error) { return invoicePDF(a, id) }))
+	r.Get("/api/interlibrary/papers.pdf", s.file(exchanging, "application/pdf",
+		func(a *act.Act, _ int64, r *http.Request) ([]byte, error) { return papersPDF(a, r.URL.Query()) }))
 	r.Get("/api/letters/letters.pdf", s.file(employed, "application/pdf",
 		func(a *act.Act, _ int64, r *http.Request) ([]byte, error) { return lettersPDF(a, r.URL.Query()) }))
 	for name, table := range map[string]func(*act.Act, accounts.Period) ([][]string, error){
@@ -110,6 +114,27 @@ func lettersPDF(a *act.Act, query url.Values) ([]byte, error) {
 	}
 	var out bytes.Buffer
 	err = letter.Write(&out, b)
+	return out.Bytes(), err
+}
+
+// papersPDF gives the papers of parcels: of some requests by their ids, or of all that is packed here.
+func papersPDF(a *act.Act, query url.Values) ([]byte, error) {
+	var ids []int64
+	for text := range strings.SplitSeq(query.Get("ids"), ",") {
+		if id, err := strconv.ParseInt(text, 10, 64); err == nil {
+			ids = append(ids, id)
+		}
+	}
+	sheets, err := interlibrary.Papers(a, ids)
+	if err != nil {
+		return nil, err
+	}
+	paper := "A4"
+	if query.Get("paper") == "letter" {
+		paper = "Letter"
+	}
+	var out bytes.Buffer
+	err = parcel.Write(&out, paper, "Parcels of "+a.Network.Name, sheets)
 	return out.Bytes(), err
 }
 

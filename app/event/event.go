@@ -75,6 +75,8 @@ const (
 	ArrivedOutside   Kind = "arrived_outside"
 	SentHome         Kind = "sent_home"
 	RequestSeen      Kind = "request_seen"
+	Packed           Kind = "packed" // for a partner, or to go home to one
+	Unpacked         Kind = "unpacked"
 	RequestWithdrawn Kind = "request_withdrawn"
 	PartnerAsks      Kind = "partner_asks"
 	PartnerSays      Kind = "partner_says"

@@ -56,6 +56,12 @@ func OfPatron(a *act.Act, patron int64, page store.Page) ([]Happened, store.Page
 	}
 }
 
+// OfRequest gives a page of what happened to a request to or from outside, newest first.
+func OfRequest(a *act.Act, request int64, page store.Page) ([]Happened, store.Page, error) {
+	rows, next, err := eventsdb.EventsOfRequest(a.Tx, request, page)
+	return show(a, rows), next, err
+}
+
 // mayRead leaves out what is not the actor's to read.
 func mayRead(a *act.Act, rows []eventsdb.EventShown) []eventsdb.EventShown {
 	kept := rows[:0]
@@ -354,6 +360,10 @@ func Say(a *act.Act, e *eventsdb.EventShown) string {
 		return "Arrived from " + text(e.Partner) + " for " + text(e.RequestNumber)
 	case event.SentHome:
 		return "Sent home to " + text(e.Partner)
+	case event.Packed:
+		return "Packed for " + text(e.Partner) + ", " + text(e.RequestNumber)
+	case event.Unpacked:
+		return "Taken out of the parcel for " + text(e.Partner) + ", " + text(e.RequestNumber)
 	case event.RequestWithdrawn:
 		return "Withdrawn: " + text(e.RequestNumber) + " for " + text(e.RequestTitle)
 	case event.RequestSeen:

@@ -41,6 +41,7 @@ type Fetch struct {
 	Volume     string     `json:"volume"`
 	For        string     `json:"for" doc:"Where it is waited for"`
 	Here       bool       `json:"here" doc:"It is waited for here, so that it goes nowhere"`
+	Partner    bool       `json:"interlibrary" doc:"It is for a library outside"`
 	Promise    string     `json:"promise"`
 	Since      time.Time  `json:"since"`
 	Run        string     `json:"run" doc:"The run that it has to make; empty: none"`
@@ -71,6 +72,7 @@ func FetchList(a *act.Act, branch calendar.Code) ([]Fetch, error) {
 			), Material: a.Network.ClassName("material", r.Material),
 			For: a.Network.BranchName(r.Pickup), Here: r.Pickup == branch, Since: r.PlacedAt, Why: act.Trace(r.Why),
 		}
+		f.Partner = r.RequestID != nil
 		if r.PromisedAt != nil {
 			f.Promise = a.Network.SayInstant(*r.PromisedAt)
 		}

@@ -121,7 +121,7 @@ func TestWhatTheyMayDo(t *testing.T) {
 	})
 	said = lastSent(t, "K-1", text)
 	assert.Equal(t, []string{exchange.RequestResponse, exchange.WillSupply}, []string{said.Info.Reason, said.Status.Status}, "it answers the request")
-	testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Ship(a, id("K-1")) })
+	ship(t, h, caspar, barcode)
 	due := text("SELECT due_date::text FROM loans l JOIN requests r ON r.loan_id = l.id WHERE r.number = 'K-1'")
 	said = does("K-1", exchange.Cancel)
 	assert.Equal(t, []string{exchange.CancelResponse, "N", exchange.Loaned}, []string{said.Info.Reason, said.Info.Answer, said.Status.Status})
@@ -204,7 +204,7 @@ func TestTheyAskForACopy(t *testing.T) {
 	})
 	assert.Equal(t, "“On Ropes”, by Ulla Veldt, volume 12, pages 3-9", r.Part)
 	assert.True(t, r.Copy)
-	testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Ship(a, id) })
+	testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Sent(a, id) })
 	assert.Equal(t, exchange.CopyCompleted, lastSent(t, "K-5", func(q string, args ...any) string { return testkit.Text(t, h, q, args...) }).Status.Status)
 	assert.Equal(t, "done", testkit.Text(t, h, "SELECT stage || coalesce(loan_id::text, '') FROM requests WHERE number = 'K-5'"))
 }

@@ -15,7 +15,6 @@ import (
 
 	"nevrin/app/accounts"
 	"nevrin/app/act"
-	"nevrin/app/desk"
 	"nevrin/app/event"
 	"nevrin/app/moving"
 	"nevrin/app/outside"
@@ -36,9 +35,7 @@ import (
 	"nevrin/store/deskdb"
 	"nevrin/store/holdsdb"
 	"nevrin/store/interlibrarydb"
-	"nevrin/store/loansdb"
 	"nevrin/store/peopledb"
-	"nevrin/store/rulesdb"
 	"nevrin/store/stockdb"
 )
 
@@ -222,10 +219,10 @@ func mayAsk(a *act.Act, p *peopledb.Patron, terms *rulebook.Terms) error {
 	return err
 }
 
-// locked loads a request of a role for a change that may touch its thing, or another item.
+// locked loads a request of a role, or of either if none is named, for a change that may touch its thing, or another item.
 func locked(a *act.Act, id int64, role exchange.Role, item int64) (*interlibrarydb.Request, error) {
 	r, err := interlibrarydb.RequestForChange(a.Tx, id, item)
-	if err == nil && (r == nil || r.Role != role) {
+	if err == nil && (r == nil || role != "" && r.Role != role) {
 		err = problem.NoSuch("request")
 	}
 	return r, err
@@ -293,6 +290,10 @@ func Arrived(a *act.Act, id int64, agreed *calendar.Date) (*Taken, error) {
 	if err != nil {
 		return nil, err
 	}
+	return arrived(a, r, agreed)
+}
+
+func arrived(a *act.Act, r *interlibrarydb.Request, agreed *calendar.Date) (*Taken, error) {
 	if agreed != nil {
 		r.Due = store.Column(*agreed)
 	}
@@ -380,9 +381,37 @@ func lodge(a *act.Act, r *interlibrarydb.Request) (*stockdb.Item, error) {
 	return &item, stockdb.AddItem(a.Tx, &item)
 }
 
-// SendHome says that the thing has been packed and handed over.
-func SendHome(a *act.Act, id int64) (*Request, error) {
-	r, err := locked(a, id, exchange.Requesting, 0)
+// packHome puts something of a partner into the parcel in which it goes home.
+func packHome(a *act.Act, r *interlibrarydb.Request, facts *deskdb.Facts) error {
+	switch {
+	case r.Stage != exchange.There || r.ItemID == nil:
+		return problem.Newf(problem.Refused, "No item of this request is here.")
+	case r.PackedAt != nil:
+		return problem.Newf(problem.Refused, "This request is packed already.")
+	case facts.Loan != nil:
+		return problem.Newf(problem.Refused, "It is still on loan to the patron. Return it first.")
+	case facts.Transit != nil || facts.Hold != nil:
+		return problem.Newf(problem.Refused, "It is still on hold or in transit. Receive it or cancel the hold first.")
+	}
+	r.PackedAt, r.PackedIn = &a.Now, &a.Who.Branch
+	stockdb.SetStatusAt(a.Tx, facts.Item.ID, a.Who.Branch, circulation.ItemInUse)
+	a.Tell(event.Event{Kind: event.Packed, Item: facts.Item.ID, Patron: *r.PatronID, Request: r.ID})
+	return interlibrarydb.MoveRequest(a.Tx, r)
+}
+
+// gone says that something of a partner is on its way home.
+func gone(a *act.Act, r *interlibrarydb.Request) error {
+	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
+		return err
+	}
+	stockdb.SetStatus(a.Tx, *r.ItemID, circulation.ItemWithdrawn, "")
+	a.Tell(event.Event{Kind: event.SentHome, Item: *r.ItemID, Patron: *r.PatronID, Request: r.ID})
+	return nil
+}
+
+// Pack packs what a request is about, without a scan of its label: for a thing whose label cannot be read.
+func Pack(a *act.Act, id int64) (*Request, error) {
+	r, err := locked(a, id, "", 0)
 	if err != nil {
 		return nil, err
 	}
@@ -393,101 +422,15 @@ func SendHome(a *act.Act, id int64) (*Request, error) {
 	if err != nil {
 		return nil, err
 	}
-	switch {
-	case facts.Loan != nil:
-		return nil, problem.Newf(problem.Refused, "It is still on loan to the patron. Return it first.")
-	case facts.Transit != nil || facts.Hold != nil:
-		return nil, problem.Newf(problem.Refused, "It is still on hold or in transit. Receive it or cancel the hold first.")
+	if facts.Item.AtBranch != a.Who.Branch && facts.Place() != circulation.PlaceLent {
+		return nil, problem.Newf(problem.Refused, "It is at %s. Only what is here can be packed.", a.Network.BranchName(facts.Item.AtBranch))
 	}
-	if err := partners.Act(a, r, exchange.ShippedReturn); err != nil {
-		return nil, err
+	if r.Role == exchange.Supplying {
+		err = pack(a, r, facts)
+	} else {
+		err = packHome(a, r, facts)
 	}
-	stockdb.SetStatus(a.Tx, facts.Item.ID, circulation.ItemWithdrawn, "")
-	a.Tell(event.Event{Kind: event.SentHome, Item: facts.Item.ID, Patron: *r.PatronID, Request: r.ID})
-	return one(a, id)
-}
-
-// Answer is our answer to a partner's request.
-type Answer struct {
-	Yes    bool   `json:"yes"`
-	Item   int64  `json:"item,omitempty" doc:"Which item, for a yes to a loan"`
-	Reason string `json:"reason,omitempty" enum:",NotAvailable,NonCirculating,NotHeld,OnLoan,Other" doc:"Why not; ISO 18626 reasons"`
-	Note   string `json:"note,omitempty" maxLength:"500"`
-}
-
-// Reply answers a partner's request: yes with a copy, or no with a reason.
-func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
-	r, err := locked(a, id, exchange.Supplying, answer.Item)
 	if err != nil {
-		return nil, err
-	}
-	if r.Stage != exchange.Asked {
-		return nil, problem.Newf(problem.Refused, "This request has been answered already.")
-	}
-	if !answer.Yes {
-		if answer.Reason == "" {
-			return nil, problem.Newf(problem.Invalid, "Choose a reason.")
-		}
-		if err := partners.Report(a, r, exchange.Unfilled, answer.Reason, answer.Note); err != nil {
-			return nil, err
-		}
-		return one(a, id)
-	}
-	if isCopy(r) { // of which nothing leaves
-		if err := partners.Report(a, r, exchange.WillSupply, "", answer.Note); err != nil {
-			return nil, err
-		}
-		return one(a, id)
-	}
-	facts, err := deskdb.ItemFactsByID(a.Tx, answer.Item)
-	if err != nil {
-		return nil, err
-	}
-	if facts == nil {
-		return nil, problem.NoSuch("item")
-	}
-	if facts.Elsewhere() {
-		return nil, problem.Newf(problem.Refused, "This copy is not on the shelf. Choose another, or decline.")
-	}
-	r.ItemID = &facts.Item.ID
-	if err := partners.Report(a, r, exchange.WillSupply, "", answer.Note); err != nil {
-		return nil, err
-	}
-	return one(a, id)
-}
-
-// Ship lends the copy to the partner in our own records and tells them, with the same due date.
-func Ship(a *act.Act, id int64) (*Request, error) {
-	r, err := locked(a, id, exchange.Supplying, 0)
-	if err != nil {
-		return nil, err
-	}
-	if isCopy(r) && r.Stage == exchange.Promised {
-		if err := partners.Report(a, r, exchange.CopyCompleted, "", ""); err != nil {
-			return nil, err
-		}
-		return one(a, id)
-	}
-	if r.Stage != exchange.Promised || r.ItemID == nil {
-		return nil, problem.Newf(problem.Refused, "Supply a copy first, then ship it.")
-	}
-	item, err := rulesdb.ItemWithTitle(a.Tx, *r.ItemID)
-	if err != nil {
-		return nil, err
-	}
-	lent, err := desk.Lend(a, desk.Lending{Item: item.Barcode, Patron: r.Partner.PatronID})
-	if err != nil {
-		return nil, err
-	}
-	if lent.Line == nil {
-		return nil, problem.Newf(problem.Refused, "It cannot be lent to them: %s", lent.Text)
-	}
-	l, err := loansdb.OldLoan(a.Tx, lent.Line.LoanID)
-	if err != nil {
-		return nil, err
-	}
-	r.LoanID, r.Due = &l.ID, l.DueDate
-	if err := partners.Report(a, r, exchange.Loaned, "", ""); err != nil {
 		return nil, err
 	}
 	return one(a, id)
@@ -499,53 +442,4 @@ type Taken struct {
 	Code  string      `json:"barcode"`
 	Sign  moving.Sign `json:"sign"`
 	Why   *why.Trace  `json:"why,omitempty"`
-}
-
-// Copy is one of our copies of what a partner asks for.
-type Copy struct {
-	ID      int64  `json:"id"`
-	Barcode string `json:"barcode"`
-	Branch  string `json:"branch"`
-	Call    string `json:"call_number"`
-	May     bool   `json:"may" doc:"Rules let it leave"`
-	Says    string `json:"says"`
-}
-
-// atNoBranch is where a partner picks up: at no branch, so what is new and stays at home does not leave.
-const atNoBranch = ""
-
-// Copies are our copies with the title or ISBN of a partner's request, with what the rules say.
-func Copies(a *act.Act, id int64) ([]Copy, error) {
-	r, err := interlibrarydb.RequestRow(a.Tx, id)
-	if err != nil {
-		return nil, err
-	}
-	if r == nil {
-		return nil, problem.NoSuch("request")
-	}
-	items, err := interlibrarydb.FreeCopies(a.Tx, r.Title, r.ISBN, 50)
-	out := []Copy{}
-	for _, i := range items {
-		c := Copy{
-			ID:      i.ID,
-			Barcode: i.Barcode,
-			Branch:  a.Network.BranchName(i.AtBranch),
-			Call:    i.CallNumber,
-			Says:    "On the shelf",
-		}
-		terms := a.Book.Decide(rulebook.Situate(a.Who.Branch, i.BranchCode, i.Collection, i.Material, "partner"), nil)
-		pair := queue.Pair{
-			Home:       i.BranchCode,
-			Pickup:     atNoBranch,
-			PatronHome: atNoBranch,
-			Added:      calendar.DateOf(i.AddedOn.UTC()),
-			Today:      a.Today(),
-		}
-		may, says := queue.MayServe(pair, terms.Holding())
-		if c.May = may; !may {
-			c.Says = says
-		}
-		out = append(out, c)
-	}
-	return out, err
 }

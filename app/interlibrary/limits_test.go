@@ -51,44 +51,56 @@ func TestAskingOutsideFollowsTheRules(t *testing.T) {
 func TestAwkwardRequests(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
-	copies := func(query string) []interlibrary.Copy {
+	propose := func(query string) *interlibrary.Proposal {
 		var id int64
 		require.NoError(t, testkit.SQL(h).Raw(query).Scan(&id).Error)
 		require.NotZero(t, id)
-		return testkit.Do(t, h, caspar, func(a *act.Act) ([]interlibrary.Copy, error) { return interlibrary.Copies(a, id) })
+		return testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Proposal, error) { return interlibrary.ProposalFor(a, id) })
 	}
-	young := copies(
+	young := propose(
 		"SELECT r.id FROM requests r WHERE r.role = 'supplying' AND r.stage = 'asked' AND EXISTS (SELECT 1 FROM titles t JOIN items i ON i.title_id = t.id WHERE t.name = r.title AND i.added_on = '2026-06-06') LIMIT 1",
 	)
-	require.NotEmpty(t, young)
-	for _, c := range young {
+	assert.Equal(t, []string{"no", young.Reason}, []string{young.Answer, young.Reason}, young.Says)
+	require.NotEmpty(t, young.Copies)
+	for _, c := range young.Copies {
 		assert.False(t, c.May, c.Says)
 	}
-	assert.Empty(
-		t,
-		copies(
-			"SELECT r.id FROM requests r JOIN titles t ON t.name = r.title JOIN items i ON i.title_id = t.id WHERE r.role = 'supplying' AND r.stage = 'asked' AND i.standing = 'missing' AND i.branch_code = 'HVH' LIMIT 1",
-		),
+	missing := propose(
+		"SELECT r.id FROM requests r JOIN titles t ON t.name = r.title JOIN items i ON i.title_id = t.id WHERE r.role = 'supplying' AND r.stage = 'asked' AND i.standing = 'missing' AND i.branch_code = 'HVH' LIMIT 1",
 	)
+	assert.Equal(t, []string{"no", "NotAvailable"}, []string{missing.Answer, missing.Reason}, missing.Says)
+	require.NotEmpty(t, missing.Copies)
+	assert.Equal(t, "Missing", missing.Copies[0].Says)
+	// All that wait at once, the oldest first, each with an answer.
+	all := testkit.Do(t, h, caspar, interlibrary.Proposals)
+	require.Greater(t, len(all), 4)
+	for k, p := range all {
+		assert.NotEmpty(t, p.Says)
+		assert.True(t, k == 0 || !p.Request.BegunAt.Before(all[k-1].Request.BegunAt))
+	}
+}
+
+func openOnes(a *act.Act, page store.Page) ([]interlibrary.Request, store.Page, error) {
+	return interlibrary.List(a, interlibrary.Which{}, page)
 }
 
 // The list has requests in every stage, ours and theirs, our move first, each once.
 func TestListSaysWhoseMoveItIs(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
-	list := testkit.Whole(t, h, caspar, 7, interlibrary.List)
+	list := testkit.Whole(t, h, caspar, 7, openOnes)
 	assert.Len(t, list, 60)
 	// A no that nobody has seen stays, however old it is; what has ended otherwise goes.
 	require.NoError(t, testkit.SQL(h).Exec("UPDATE requests SET moved_at = moved_at - interval '1 year' "+
 		"WHERE stage IN ('refused', 'done', 'withdrawn')").Error)
-	for _, r := range testkit.Whole(t, h, caspar, 7, interlibrary.List) {
+	for _, r := range testkit.Whole(t, h, caspar, 7, openOnes) {
 		assert.True(t, r.OurMove || !r.Stage.Ended(), "%+v", r)
 	}
-	old := testkit.Whole(t, h, caspar, 7, interlibrary.List)
+	old := testkit.Whole(t, h, caspar, 7, openOnes)
 	assert.Less(t, len(old), len(list))
 	assert.True(t, slices.ContainsFunc(old, func(r interlibrary.Request) bool { return r.Stage == exchange.Refused }))
 	ours := slices.DeleteFunc(slices.Clone(list), func(r interlibrary.Request) bool { return !r.OurMove })
-	assert.Len(t, ours, testkit.Do(t, h, caspar, interlibrary.Ours))
+	assert.Len(t, ours, testkit.Do(t, h, caspar, interlibrary.Count).Ours)
 	stages := map[string]bool{}
 	theirs := false
 	for _, r := range list {
@@ -135,7 +147,7 @@ func TestALendersDateThatHasGoneBy(t *testing.T) {
 	_, err = arrived("2026-10-01")
 	assert.ErrorContains(t, err, "Thu 1 Oct, has passed. Agree on another date, then receive it with that.")
 	assert.True(t, testkit.Do(t, h, caspar, func(a *act.Act) (bool, error) {
-		list, _, err := interlibrary.List(a, store.Page{Most: 1000})
+		list, _, err := interlibrary.List(a, interlibrary.Which{}, store.Page{Most: 1000})
 		for _, l := range list {
 			if l.ID == r.ID {
 				return l.DuePast, err

@@ -198,7 +198,7 @@ func (p *Placed) shelve(a *act.Act, facts *deskdb.Facts) error {
 		until := queue.ShelfUntil(a.Here(), a.Today(), days)
 		p.Why = p.Why.Add(why.Sum, "Waits "+calendar.Count(days, "open day")+", until "+a.Network.SayDate(until))
 		h.ItemID, h.ReadyAt, h.ShelfUntil, h.Why = &facts.Item.ID, &a.Now, store.Column(until), store.JSON(&p.Why)
-		if slots := a.Network.Row(a.Who.Branch).Slots; slots > 0 {
+		if slots := a.Network.Row(a.Who.Branch).Slots; slots > 0 && h.RequestID == nil {
 			slot, err := holdsdb.FreeSlot(a.Tx, a.Who.Branch, slots)
 			if err != nil {
 				return err
@@ -218,9 +218,18 @@ func (p *Placed) shelve(a *act.Act, facts *deskdb.Facts) error {
 				Detail: event.Detail{Day: &until},
 			},
 		)
-		if err := notices.HoldReady(a, h, facts.Item); err != nil {
-			return err
+		if h.RequestID == nil { // a partner is told when it is sent
+			if err := notices.HoldReady(a, h, facts.Item); err != nil {
+				return err
+			}
 		}
+	}
+	if h.RequestID != nil {
+		p.Sign = Sign{
+			Kind: circulation.HoldShelf, Heading: "To pack for", Place: h.Patron.Name(), HoldID: h.ID,
+			Detail: "Scan it under Interlibrary to pack it.",
+		}
+		return nil
 	}
 	p.Sign = Sign{
 		Kind: circulation.HoldShelf, Heading: "Hold shelf, for", Place: ShelfName(a, h.Pickup, h.Patron), HoldID: h.ID,

@@ -22,6 +22,7 @@ import (
 	"nevrin/app/event"
 	"nevrin/app/holds"
 	"nevrin/app/intake"
+	"nevrin/app/interlibrary"
 	"nevrin/app/jobs"
 	"nevrin/app/keeping"
 	"nevrin/app/lent"
@@ -32,10 +33,7 @@ import (
 	"nevrin/app/stock"
 	"nevrin/core/calendar"
 	"nevrin/core/circulation"
-	"nevrin/core/ledger"
-	"nevrin/core/money"
 	"nevrin/store"
-	"nevrin/store/accountsdb"
 	"nevrin/store/eventsdb"
 	"nevrin/store/loansdb"
 	"nevrin/store/peopledb"
@@ -59,7 +57,7 @@ type step struct {
 
 // steps in the order in which they are done.
 func steps() []step {
-	out := []step{{"events", ahead}, {"lapse", lapse}, {"lost", lose}}
+	out := []step{{"events", ahead}, {"lapse", lapse}, {"lost", lose}, {"partners", interlibrary.Remind}}
 	for _, part := range notices.Parts {
 		out = append(out, step{part.Name, func(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 			last, err := notices.WorkOut(a, part, day, done)
@@ -211,7 +209,7 @@ func lose(a *act.Act, day calendar.Date, done int64) (int64, bool, error) {
 	}
 	for k := range loans {
 		if lost := due[loans[k].ID]; lost != nil {
-			if err := bill(a, &loans[k], lost); err != nil {
+			if err := accounts.BillLost(a, &loans[k].Loan, lost); err != nil {
 				return done, false, err
 			}
 		}
@@ -226,28 +224,6 @@ func lostOf(a *act.Act, l *loansdb.MaybeLost, day calendar.Date) (*circulation.L
 		return nil, err
 	}
 	return circulation.Lose(lent, day, a.Now), nil
-}
-
-func bill(a *act.Act, l *loansdb.MaybeLost, lost *circulation.Lost) error {
-	loansdb.LoseLoan(a.Tx, &l.Loan, a.Now)
-	a.Tell(event.Event{Kind: event.Lost, Patron: *l.PatronID, Item: l.ItemID, Loan: l.ID, Why: &lost.Why})
-	for _, p := range []struct {
-		about  ledger.About
-		amount money.Amount
-	}{{ledger.AboutLost, lost.Bill.Price}, {ledger.AboutProcessing, lost.Bill.Processing}, {ledger.AboutLate,
-		lost.Bill.Lateness}} {
-		e := &accountsdb.Entry{
-			PatronID: *l.PatronID,
-			Amount:   p.amount,
-			LoanID:   &l.ID,
-			About:    p.about,
-			Why:      store.JSON(&lost.Why),
-		}
-		if err := accounts.Put(a, e, l.ItemID); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // count adds the loans made on the day before to the counts by situation.

@@ -11,6 +11,7 @@ package notices
 
 import (
 	"context"
+	"errors"
 	"crypto/rand"
 	"fmt"
 	"sync"
@@ -300,6 +301,23 @@ type Reclaimer struct {
 // Work looks at all messages under way.
 func (r *Reclaimer) Work(ctx context.Context, _ *river.Job[ReclaimArgs]) error {
 	_, err := noticesdb.LeftSending(ctx, r.House.Store, abandoned)
+	return err
+}
+
+// Out sends an email to a library outside, and says what stood in the way.
+func Out(ctx context.Context, h *act.House, who act.Actor, to, subject, body string) error {
+	var off Off
+	var by Mailer
+	if _, err := act.Look(ctx, h, who, func(a *act.Act) (struct{}, error) {
+		by, off = mailer(a)
+		return struct{}{}, nil
+	}); err != nil {
+		return err
+	}
+	if off != On {
+		return errors.New("email is off here")
+	}
+	_, err := by.Send(ctx, &noticesdb.Message{Address: to, Subject: subject, Body: body})
 	return err
 }
 

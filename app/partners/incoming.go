@@ -11,13 +11,17 @@ import (
 	"nevrin/app/act"
 	"nevrin/app/desk"
 	"nevrin/app/event"
+	"nevrin/app/moving"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
+	"nevrin/core/ident"
 	"nevrin/core/loan"
+	"nevrin/core/queue"
 	"nevrin/formats/iso18626"
 	"nevrin/store"
 	"nevrin/store/deskdb"
+	"nevrin/store/holdsdb"
 	"nevrin/store/interlibrarydb"
 	"nevrin/store/loansdb"
 	"nevrin/store/stockdb"
@@ -49,6 +53,15 @@ func Incoming(a *act.Act, p *interlibrarydb.Partner, m *iso18626.Message, body s
 	default:
 		return m.Confirm(a.Now, &iso18626.ErrorData{Type: iso18626.UnrecognisedValue, Value: told.Text}), nil
 	}
+}
+
+// plainly says what is wrong with a message in a sentence, for who has entered it.
+func plainly(err error) error {
+	var r rejected
+	if !errors.As(err, &r) {
+		return err
+	}
+	return problem.Newf(problem.Refused, "This cannot be entered: %s", r.Value)
 }
 
 // take does what a message says. A secret speaks for its partner alone: a message of another library is not taken.
@@ -163,7 +176,7 @@ func told(a *act.Act, p *interlibrarydb.Partner, s *iso18626.SupplyingAgencyMess
 	}
 	switch message {
 	case exchange.Recalled:
-		r.LastNote = "Recalled by the lender. " + r.LastNote
+		r.Recalled, r.LastNote = true, "Recalled by the lender. "+r.LastNote
 	case exchange.Overdue:
 		r.LastNote = "Overdue with the lender. " + r.LastNote
 	case exchange.Cancelled:
@@ -242,6 +255,9 @@ func cancelled(a *act.Act, r *interlibrarydb.Request, body string) error {
 	if _, err := exchange.Next(r.Stage, exchange.Cancel); err != nil {
 		answer, message, says = "N", exchange.Notification, "It has left already."
 	}
+	if r.PackedAt != nil {
+		answer, message, says = "N", exchange.Notification, "It is packed and leaves today."
+	}
 	if r.Stage == exchange.Withdrawn { // said twice
 		answer, message, says = "Y", exchange.Notification, ""
 	}
@@ -252,8 +268,30 @@ func cancelled(a *act.Act, r *interlibrarydb.Request, body string) error {
 		if err := moveOn(a, r, exchange.Cancelled); err != nil {
 			return err
 		}
+		if err := release(a, r); err != nil {
+			return err
+		}
 	}
 	return report(a, r, r.Stage.Status(), iso18626.MessageInfo{Reason: exchange.CancelResponse, Answer: answer, Note: says})
+}
+
+// release ends the hold by which the copy for a withdrawn request was to come, if there is one.
+func release(a *act.Act, r *interlibrarydb.Request) error {
+	held, err := interlibrarydb.OpenHoldFor(a.Tx, r.ID)
+	if err != nil || held == nil {
+		return err
+	}
+	return EndHold(a, r, held)
+}
+
+// EndHold ends the hold by which a copy was to come to a partner; whoever waits for the title may have it.
+func EndHold(a *act.Act, r *interlibrarydb.Request, held *holdsdb.Hold) error {
+	if err := holdsdb.MoveHold(a.Tx, held, queue.Cancel, a.Now); err != nil {
+		return err
+	}
+	a.Tell(event.Event{Kind: event.HoldCancelled, Patron: held.PatronID, Hold: held.ID, Request: r.ID})
+	_, err := moving.Route(a, held.TitleID, 0)
+	return err
 }
 
 // renewForThem decides on the renewal of what a partner has, by the same rules as for anybody else.
@@ -295,12 +333,20 @@ func asked(a *act.Act, p *interlibrarydb.Partner, q *iso18626.Request, body stri
 	r := interlibrarydb.Request{
 		Number: q.Header.RequestingRequestID, Role: exchange.Supplying, PartnerID: p.ID, Partner: p, Stage: exchange.Asked, Service: q.Service.Type,
 		Title: b.Title, Author: b.Author, Record: b.RecordID, Part: partOf(b), Note: q.Service.Note, BegunAt: a.Now, MovedAt: a.Now,
+		Edition: b.Edition, AnyEdition: q.Service.AnyEdition == "Y",
 	}
+	if q.Publication != nil {
+		r.Year = q.Publication.Date
+	}
+	var numbers []string
 	for _, i := range b.Items {
-		if i.Code == "ISBN" {
-			r.ISBN = i.Value
+		if n, _ := ident.ISBN(i.Value); n != "" && i.Code == "ISBN" {
+			r.ISBN, numbers = n, append(numbers, n)
+		} else if n, _ := ident.ISSN(i.Value); n != "" {
+			numbers = append(numbers, n)
 		}
 	}
+	r.Numbers = strings.Join(numbers, " ")
 	if q.Service.NeedBefore != "" {
 		d, err := calendar.ParseDate(first(q.Service.NeedBefore, 10))
 		if err != nil {

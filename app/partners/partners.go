@@ -16,6 +16,7 @@ import (
 
 	"nevrin/app/act"
 	"nevrin/app/event"
+	"nevrin/app/notices"
 	"nevrin/app/outside"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
@@ -23,6 +24,7 @@ import (
 	"nevrin/formats/iso18626"
 	"nevrin/store"
 	"nevrin/store/interlibrarydb"
+	"nevrin/store/peopledb"
 )
 
 // SendArgs is the job of sending one message.
@@ -35,11 +37,17 @@ func (SendArgs) Kind() string { return "send_exchange" }
 
 func agency(symbol string) iso18626.Agency { return iso18626.Agency{Type: "ISIL", Value: symbol} }
 
+// stamp is the time of a message.
+func stamp(a *act.Act) string { return a.Now.Format(time.RFC3339Nano) }
+
+// numberOf gives a number of a request, by the symbol of who asks.
+func numberOf(symbol string, n int64) string { return fmt.Sprintf("%s-%06d", symbol, n) }
+
 func header(a *act.Act, r *interlibrarydb.Request) iso18626.Header {
 	h := iso18626.Header{
 		Supplying:           agency(r.Partner.Symbol),
 		Requesting:          agency(a.Network.Symbol),
-		Timestamp:           a.Now.Format(time.RFC3339Nano),
+		Timestamp:           stamp(a),
 		RequestingRequestID: r.Number,
 	}
 	if r.Role == exchange.Supplying {
@@ -51,6 +59,9 @@ func header(a *act.Act, r *interlibrarydb.Request) iso18626.Header {
 
 // Ask sends a new request of ours.
 func Ask(a *act.Act, r *interlibrarydb.Request) error {
+	if err := tellsNobody(a, r, r.Note); err != nil {
+		return err
+	}
 	request := &iso18626.Request{
 		Header:        header(a, r),
 		Bibliographic: iso18626.Bibliographic{RecordID: r.Record, Title: r.Title, Author: r.Author},
@@ -62,22 +73,38 @@ func Ask(a *act.Act, r *interlibrarydb.Request) error {
 	if r.NeededBy != nil {
 		request.Service.NeedBefore = endOf(a, *store.DateOf(r.NeededBy))
 	}
-	return queue(a, r, "Request", iso18626.Message{Request: request})
+	return enqueue(a, r, "Request", iso18626.Message{Request: request})
 }
 
 // Act tells the supplier what we do with a request of ours, and moves it on.
-func Act(a *act.Act, r *interlibrarydb.Request, action string) error {
+func Act(a *act.Act, r *interlibrarydb.Request, action string) error { return Say(a, r, action, "") }
+
+// Say does the same with a note.
+func Say(a *act.Act, r *interlibrarydb.Request, action, note string) error {
+	if err := tellsNobody(a, r, note); err != nil {
+		return err
+	}
 	if err := moveOn(a, r, action); err != nil {
 		return err
 	}
-	return queue(
-		a,
-		r,
-		action,
-		iso18626.Message{
-			RequestingAgencyMessage: &iso18626.RequestingAgencyMessage{Header: header(a, r), Action: action},
-		},
-	)
+	return enqueue(a, r, action, iso18626.Message{
+		RequestingAgencyMessage: &iso18626.RequestingAgencyMessage{Header: header(a, r), Action: action, Note: note},
+	})
+}
+
+// tellsNobody refuses a note for a partner that tells for whom something is.
+func tellsNobody(a *act.Act, r *interlibrarydb.Request, note string) error {
+	if note == "" || r.PatronID == nil {
+		return nil
+	}
+	p, err := peopledb.PatronByID(a.Tx, *r.PatronID)
+	if err != nil || p == nil {
+		return err
+	}
+	if word := exchange.Names(note, p.Card, p.LegalName, p.PreferredName); word != "" {
+		return problem.Newf(problem.Invalid, "The note names the patron: “%s”. Partners never learn whom a request is for. Leave it out.", word)
+	}
+	return nil
 }
 
 // Report tells the requester how a request of theirs stands, and moves it on.
@@ -107,7 +134,7 @@ func report(a *act.Act, r *interlibrarydb.Request, status string, info iso18626.
 	if r.Due != nil {
 		m.Status.DueDate = endOf(a, *store.DateOf(r.Due))
 	}
-	return queue(a, r, status, iso18626.Message{SupplyingAgencyMessage: m})
+	return enqueue(a, r, status, iso18626.Message{SupplyingAgencyMessage: m})
 }
 
 func moveOn(a *act.Act, r *interlibrarydb.Request, message string) error {
@@ -115,12 +142,16 @@ func moveOn(a *act.Act, r *interlibrarydb.Request, message string) error {
 	if err != nil {
 		return problem.From(problem.Refused, err)
 	}
-	r.Stage, r.MovedAt = next, a.Now
+	if r.Stage != next || message != exchange.Notification && message != exchange.StatusRequest {
+		r.MovedAt = a.Now
+	}
+	r.Stage = next
+	r.Unreturned = r.Unreturned || message == exchange.CompletedWithoutReturn
 	a.Touch(event.Interlibrary)
 	return interlibrarydb.MoveRequest(a.Tx, r)
 }
 
-func queue(a *act.Act, r *interlibrarydb.Request, kind string, m iso18626.Message) error {
+func enqueue(a *act.Act, r *interlibrarydb.Request, kind string, m iso18626.Message) error {
 	body, err := iso18626.Write(m)
 	if err != nil {
 		return err
@@ -137,6 +168,11 @@ func Completed(a *act.Act, request int64) error {
 	r, err := interlibrarydb.RequestLocked(a.Tx, request)
 	if err != nil || r == nil {
 		return err
+	}
+	if r.Stage == exchange.Promised { // it was packed, and never left
+		r.PackedAt, r.PackedIn, r.LoanID, r.Due = nil, nil, nil, nil
+		a.Touch(event.Interlibrary)
+		return interlibrarydb.MoveRequest(a.Tx, r)
 	}
 	r.Stage = exchange.There // home without notice counts as having been there
 	return Report(a, r, exchange.LoanCompleted, "", "")
@@ -155,15 +191,15 @@ func (s *Sender) NextRetry(job *river.Job[SendArgs]) time.Time {
 
 // Work sends a message unless an earlier one of the same request still waits, so that order is kept.
 func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
-	e, url, earlier, err := interlibrarydb.QueuedExchange(ctx, s.House.Store, job.Args.Exchange)
+	e, err := interlibrarydb.QueuedExchange(ctx, s.House.Store, job.Args.Exchange)
 	if err != nil || e == nil {
 		return err
 	}
-	if earlier {
+	if e.Earlier {
 		return fmt.Errorf("an earlier message of this request is still waiting")
 	}
 	defer s.House.Live.Changed("", event.Interlibrary)
-	ok, problem, err := post(ctx, s.House, url, e.Body)
+	ok, problem, err := s.send(ctx, e)
 	if err != nil {
 		return errors.Join(err, interlibrarydb.ExchangeTried(context.WithoutCancel(ctx), s.House.Store, e.ID, "queued", err.Error()))
 	}
@@ -172,6 +208,24 @@ func (s *Sender) Work(ctx context.Context, job *river.Job[SendArgs]) error {
 		state = "refused"
 	}
 	return interlibrarydb.ExchangeTried(context.WithoutCancel(ctx), s.House.Store, e.ID, state, problem)
+}
+
+// send sends a message to where its partner takes it: their system, or people who read email.
+func (s *Sender) send(ctx context.Context, e *interlibrarydb.Queued) (ok bool, problem string, err error) {
+	switch {
+	case e.MessageURL != "":
+		return post(ctx, s.House, e.MessageURL, e.Body)
+	case e.Email == "":
+		return false, "this partner has no address for messages and no email address", nil
+	}
+	subject, body, err := asMail(ctx, s.House, &e.Exchange)
+	if err != nil {
+		return false, "", err
+	}
+	if err := notices.Out(ctx, s.House, act.Machine, e.Email, subject, body); err != nil {
+		return false, "", err
+	}
+	return true, "", nil
 }
 
 func post(ctx context.Context, h *act.House, url, body string) (ok bool, problem string, err error) {
@@ -186,7 +240,7 @@ func post(ctx context.Context, h *act.House, url, body string) (ok bool, problem
 	}
 	defer func() { _ = answer.Body.Close() }()
 	if answer.StatusCode >= 500 {
-		return false, "", fmt.Errorf("the partner answered %s", answer.Status)
+		return false, "", fmt.Errorf("their system is not available now (%d)", answer.StatusCode)
 	}
 	m, err := iso18626.Read(io.LimitReader(answer.Body, iso18626.MaxLength))
 	if err != nil {

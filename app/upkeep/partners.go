@@ -1,6 +1,7 @@
 package upkeep
 
 import (
+	"cmp"
 	"crypto/rand"
 	"fmt"
 	"net/url"
@@ -11,6 +12,7 @@ import (
 	"nevrin/app/people"
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
+	"nevrin/core/person"
 	"nevrin/core/plain"
 	"nevrin/store"
 	"nevrin/store/interlibrarydb"
@@ -24,6 +26,10 @@ type Partner struct {
 	Search  string `json:"search" maxLength:"500" doc:"The address at which their catalogue is searched, over SRU; empty: none"`
 	Message string `json:"message" maxLength:"500" doc:"The address at which they take ISO 18626 messages; empty: none"`
 	Margin  int    `json:"margin" minimum:"0" maximum:"30" doc:"Days before their date by which something of theirs is due here, to send it home in time"`
+	Days    int    `json:"days" minimum:"0" maximum:"60" doc:"A parcel is on the way to them"`
+	Way     string `json:"way" enum:"post,courier" doc:"How parcels go"`
+	Address string `json:"address" maxLength:"400" doc:"For parcels, a line each"`
+	Email   string `json:"email" maxLength:"200" doc:"Where requests go if their system takes no messages; empty: nowhere"`
 	Account int64  `json:"account" doc:"The patron on whose card they borrow"`
 }
 
@@ -42,7 +48,7 @@ func (outside) Load(a *act.Act, key string) (*Partner, error) {
 	if err != nil || p == nil {
 		return nil, err
 	}
-	return &Partner{p.Symbol, p.Name, p.SRUURL, p.MessageURL, p.Margin, p.PatronID}, nil
+	return &Partner{p.Symbol, p.Name, p.SRUURL, p.MessageURL, p.Margin, p.Days, p.Way, p.Address, p.Email, p.PatronID}, nil
 }
 
 func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) {
@@ -70,12 +76,17 @@ func (outside) Keep(a *act.Act, key string, was, is *Partner) (*Partner, error) 
 	}
 	interlibrarydb.PutPartner(a.Tx, &interlibrarydb.Partner{
 		ID: id, Symbol: is.Symbol, Name: is.Name, SRUURL: is.Search, MessageURL: is.Message, Margin: is.Margin, PatronID: is.Account,
+		Days: is.Days, Way: is.Way, Address: is.Address, Email: is.Email,
 	})
 	return is, nil
 }
 
 func (p *Partner) check() error {
 	p.Name = plain.Line(p.Name)
+	p.Address, p.Way = plain.Text(p.Address), cmp.Or(p.Way, "post")
+	if p.Email != "" && !person.PlainMail(p.Email) {
+		return problem.Newf(problem.Invalid, "%q is not an email address. Enter one such as loans@library.example.", p.Email)
+	}
 	if p.Name == "" {
 		return problem.Newf(problem.Invalid, "Enter a name for the partner.")
 	}

@@ -113,10 +113,16 @@ type Lost struct {
 // Lose decides whether a loan is marked lost on a day, and what is billed then; nil where it does not.
 func Lose(l Lent, day calendar.Date, now time.Time) *Lost {
 	terms := l.Terms()
-	rules := terms.Lost()
-	if on, ok := rules.LostOn(l.Due.Day(l.Branch)); !ok || on > day {
+	if on, ok := terms.Lost().LostOn(l.Due.Day(l.Branch)); !ok || on > day {
 		return nil
 	}
+	return Declare(l, day, now)
+}
+
+// Declare bills a loan that is marked lost on a day, because somebody says so.
+func Declare(l Lent, day calendar.Date, now time.Time) *Lost {
+	terms := l.Terms()
+	rules := terms.Lost()
 	late, lateWhy := lateness.AtReturn(
 		l.Branch,
 		terms.Lateness(),

@@ -38,6 +38,7 @@ type Settings struct {
 	Counter     Counter        `json:"counter" doc:"How lending and taking back go"`
 	Money       Money          `json:"money" doc:"How money is taken and booked"`
 	Holds       Holds          `json:"holds" doc:"Who is next, and how holds are fetched and sent"`
+	Outside     Outside        `json:"outside" doc:"Lending to and borrowing from libraries outside"`
 	Guardians   bool           `json:"guardians" doc:"On their own page, those who answer for children see what these have on loan, wait for and owe"`
 	Fields      person.Needs   `json:"fields" doc:"Whether fields of the form for patrons must, should or may be filled, or are hidden"`
 	Style       calendar.Style `json:"style" doc:"How dates and times are written"`
@@ -302,7 +303,8 @@ func Usual() Settings {
 			Bin:    Situation{Lines: 20, Columns: []string{"found", "account"}},
 			Patron: Situation{Lines: 20, Columns: []string{"found", "account"}, Waits: true, Rest: true},
 		},
-		Money: Money{Days: 30, Accounts: map[ledger.Account]string{}},
+		Money:   Money{Days: 30, Accounts: map[ledger.Account]string{}},
+		Outside: Outside{Statement: usualStatement},
 		Holds: Holds{
 			Order: queue.Order{First: []string{}, Last: []string{}}, FetchMost: map[string]int{}, RoundMinutes: 180,
 			PerCopy: 5, Remind: 2, Missing: 15,

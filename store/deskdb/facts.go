@@ -89,6 +89,7 @@ type ItemRow struct {
 	HoldPickup                            *calendar.Code
 	HoldPromised, HoldReady, HoldUntil    *time.Time
 	HoldSlot                              *int
+	HoldRequest                           *int64
 	HoldWhy                               json.RawMessage
 	HolderLegal, HolderPreferred          *string
 	HolderShelf, HolderClass, HolderEmail *string
@@ -123,7 +124,7 @@ var SelectItem = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch
 			r.promised_at AS transit_promised, r.tote_id AS transit_tote,
 		h.id AS hold_id, h.patron_id AS hold_patron, h.pickup AS hold_pickup, h.state AS hold_state,
 			h.promised_at AS hold_promised,
-		h.ready_at AS hold_ready, h.shelf_until AS hold_until, h.slot AS hold_slot, h.why AS hold_why,
+		h.ready_at AS hold_ready, h.shelf_until AS hold_until, h.slot AS hold_slot, h.why AS hold_why, h.request_id AS hold_request,
 		p.legal_name AS holder_legal, p.preferred_name AS holder_preferred, p.shelf_name AS holder_shelf,
 			p.class AS holder_class,
 		p.email AS holder_email, p.phone AS holder_phone, p.text_number AS holder_text,
@@ -137,8 +138,8 @@ var SelectItem = `SELECT i.id, i.title_id, i.barcode, i.branch_code, i.at_branch
 		EXISTS (SELECT 1 FROM misses m WHERE m.item_id = i.id AND m.seen_at IS NULL) AS missed,
 		EXISTS (SELECT 1 FROM holds u WHERE u.item_id = i.id AND u.state IN ('lapsed', 'cancelled')
 			AND NOT u.cleared) AS uncleared,
-		(SELECT q.id FROM requests q WHERE q.loan_id = l.id AND q.role = 'supplying' AND q.stage IN ('shipped',
-			'there', 'back')) AS supplying,
+		(SELECT q.id FROM requests q WHERE q.loan_id = l.id AND q.role = 'supplying' AND q.stage IN ('promised',
+			'shipped', 'there', 'back')) AS supplying,
 		o.id AS lodged, o.number AS request, o.lender
 	FROM items i
 	JOIN titles t ON t.id = i.title_id
@@ -187,7 +188,7 @@ func (r *ItemRow) Facts() *Facts {
 			ID: *r.HoldID, TitleID: r.TitleID, PatronID: *r.HoldPatron, Pickup: *r.HoldPickup,
 			State:  queue.State(*r.HoldState),
 			ItemID: &facts.Item.ID, PromisedAt: r.HoldPromised, ReadyAt: r.HoldReady, ShelfUntil: r.HoldUntil,
-			Why: r.HoldWhy, Slot: r.HoldSlot,
+			Why: r.HoldWhy, Slot: r.HoldSlot, RequestID: r.HoldRequest,
 			Patron: &peopledb.Patron{
 				ID: *r.HoldPatron, LegalName: *r.HolderLegal, PreferredName: *r.HolderPreferred,
 				ShelfName: *r.HolderShelf,

@@ -107,6 +107,11 @@ func EventsOfItem(tx *store.Tx, item int64, page store.Page) ([]EventShown, stor
 	return events(tx, "e.item_id", item, page)
 }
 
+// EventsOfRequest gives a page of what happened to a request to or from outside, newest first.
+func EventsOfRequest(tx *store.Tx, request int64, page store.Page) ([]EventShown, store.Page, error) {
+	return events(tx, "e.request_id", request, page)
+}
+
 func events(tx *store.Tx, column string, id int64, page store.Page) ([]EventShown, store.Page, error) {
 	if page.After.Text == "" {
 		page.After.Text, page.After.ID = "infinity", 1<<62

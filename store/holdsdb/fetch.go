@@ -49,6 +49,7 @@ type Fetch struct {
 	TakerName                        *string
 	PromisedAt                       *time.Time
 	PlacedAt                         time.Time
+	RequestID                        *int64
 	Why                              json.RawMessage
 }
 
@@ -58,7 +59,7 @@ func FetchList(tx *store.Tx, branch calendar.Code) ([]Fetch, error) {
 		tx,
 		`SELECT h.id AS hold_id, i.id AS item_id, i.barcode, t.name AS title, t.author, i.collection, i.call_number,
 				i.material, i.volume,
-			h.pickup, h.promised_at, h.placed_at, h.why, h.taken_by, h.taken_at, s.name AS taker_name
+			h.pickup, h.promised_at, h.placed_at, h.request_id, h.why, h.taken_by, h.taken_at, s.name AS taker_name
 		FROM holds h JOIN items i ON i.id = h.item_id JOIN titles t ON t.id = i.title_id
 		LEFT JOIN staff s ON s.id = h.taken_by
 		WHERE h.state = 'fetching' AND h.fetch_at = $1`,

@@ -44,6 +44,7 @@ type Hold struct {
 	Slot        *int       // of the hold shelf
 	TakenBy     *int64     // who is on the way to its item
 	TakenAt     *time.Time
+	RequestID   *int64 // the partner's request that it serves; nil: it is a patron's
 }
 
 // Fits tells whether an item is one that the hold is for.
@@ -55,7 +56,7 @@ func (h *Hold) Fits(i *Free) bool {
 const HoldColumns = `h.id, h.title_id, coalesce(h.patron_id, 0) AS patron_id, h.pickup, h.only_item, h.placed_at, h.place::float8 AS place,
 		h.state, h.item_id, h.fetch_at, h.promised_at, h.ready_at,
 	h.shelf_until, h.closed_at, h.why, h.paused_until, h.band, h.moved, h.only_edition, h.only_volume, h.wanted_until,
-	h.passed_days, h.slot, h.taken_by, h.taken_at`
+	h.passed_days, h.slot, h.taken_by, h.taken_at, h.request_id`
 
 // HoldForSlip gives a hold with its patron, title and item; nil where there is none.
 func HoldForSlip(tx *store.Tx, id int64) (*Hold, error) {
@@ -108,9 +109,9 @@ func AddHold(tx *store.Tx, h *Hold) (err error) {
 	}
 	tx.Queue(
 		`INSERT INTO holds (id, title_id, patron_id, pickup, only_item, placed_at, place, state, item_id, fetch_at, band,
-			only_edition, only_volume, wanted_until, paused_until)
+			only_edition, only_volume, wanted_until, paused_until, request_id)
 		VALUES ($1, $2, $3, $4, $5, $6, (SELECT coalesce(max(place), 0) + 1 FROM holds WHERE title_id = $2),
-			$7, $8, CASE $7 WHEN 'fetching' THEN (SELECT at_branch FROM items WHERE id = $8) END, $9, $10, $11, $12, $13)`,
+			$7, $8, CASE $7 WHEN 'fetching' THEN (SELECT at_branch FROM items WHERE id = $8) END, $9, $10, $11, $12, $13, $14)`,
 		h.ID,
 		h.TitleID,
 		h.PatronID,
@@ -124,6 +125,7 @@ func AddHold(tx *store.Tx, h *Hold) (err error) {
 		h.OnlyVolume,
 		h.WantedUntil,
 		h.PausedUntil,
+		h.RequestID,
 	)
 	return nil
 }
@@ -185,12 +187,13 @@ type Lapsing struct {
 	Home                        calendar.Code
 }
 
-// HoldsLapsing locks up to a number of holds whose last day on the hold shelf was before a date, and gives them.
+// HoldsLapsing locks up to a number of holds whose last day on the hold shelf was before a date, and gives them. What is to be packed for a
+// partner does not lapse.
 func HoldsLapsing(tx *store.Tx, day time.Time, most int) ([]Lapsing, error) {
 	type key struct{ TitleID, PatronID int64 }
 	keys, err := store.List[key](
 		tx,
-		"SELECT title_id, patron_id FROM holds WHERE state = 'ready' AND shelf_until < $1 ORDER BY id LIMIT $2",
+		"SELECT title_id, patron_id FROM holds WHERE state = 'ready' AND shelf_until < $1 AND request_id IS NULL ORDER BY id LIMIT $2",
 		day,
 		most,
 	)
@@ -207,7 +210,7 @@ func HoldsLapsing(tx *store.Tx, day time.Time, most int) ([]Lapsing, error) {
 	var out []Lapsing
 	store.Ask(q, &out, `SELECT `+HoldColumns+`, p.class, i.branch_code AS home, i.collection, i.material
 		FROM holds h JOIN patrons p ON p.id = h.patron_id JOIN items i ON i.id = h.item_id
-		WHERE h.state = 'ready' AND h.shelf_until < $1 AND h.title_id = ANY($2) AND h.patron_id = ANY($3)
+		WHERE h.state = 'ready' AND h.shelf_until < $1 AND h.request_id IS NULL AND h.title_id = ANY($2) AND h.patron_id = ANY($3)
 			ORDER BY h.id LIMIT $4`, day, l.Titles, l.Patrons, most)
 	return out, tx.Send(q)
 }

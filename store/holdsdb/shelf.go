@@ -36,7 +36,7 @@ func OnHoldShelf(tx *store.Tx, branch calendar.Code, page store.Page) ([]ShelfRo
 	at := func(h *ShelfRow) store.Cursor {
 		return store.Cursor{Text: store.DateOf(h.ShelfUntil).String(), ID: h.ID}
 	}
-	return store.Paged(tx, page, at, "SELECT "+shelfColumns+shelfFrom+`WHERE h.pickup = $1 AND h.state = 'ready'
+	return store.Paged(tx, page, at, "SELECT "+shelfColumns+shelfFrom+`WHERE h.pickup = $1 AND h.state = 'ready' AND h.request_id IS NULL
 		AND $2::bigint >= 0 AND (h.shelf_until, h.id) > (coalesce(nullif($3, ''), '-infinity')::date, $4)
 		ORDER BY h.shelf_until, h.id`, branch)
 }

@@ -17,27 +17,35 @@ func NewestSent(tx *store.Tx, requests []int64) ([]Exchange, error) {
 	)
 }
 
+// ExchangesOf gives the messages of a request, the oldest first.
+func ExchangesOf(tx *store.Tx, request int64) ([]Exchange, error) {
+	return store.List[Exchange](tx, `SELECT id, request_id, outgoing, kind, body, state, problem, tries, at FROM exchanges WHERE request_id = $1
+		ORDER BY id LIMIT 500`, request)
+}
+
 // AddExchange writes a message of a request and gives it its id.
 func AddExchange(tx *store.Tx, e *Exchange) error { return tx.ORM().Create(e).Error }
 
-// QueuedExchange gives a message that is still to be sent, with the address of its partner, and whether an earlier one
-// of the same request still waits; nil where it has been sent.
-func QueuedExchange(ctx context.Context, s *store.Store, id int64) (e *Exchange, url string, earlier bool, err error) {
-	var row struct {
-		Exchange
-		MessageURL string
-		Earlier    bool
-	}
+// Queued is a message that is still to be sent, with where it goes.
+type Queued struct {
+	Exchange
+	MessageURL, Email string // of the partner
+	Earlier           bool   // an earlier message of the same request still waits
+}
+
+// QueuedExchange gives a message that is still to be sent; nil where it has been.
+func QueuedExchange(ctx context.Context, s *store.Store, id int64) (*Queued, error) {
+	var row Queued
 	found := s.ORM(ctx).
-		Raw(`SELECT e.*, p.message_url, EXISTS (SELECT 1 FROM exchanges o WHERE o.request_id = e.request_id
+		Raw(`SELECT e.*, p.message_url, p.email, EXISTS (SELECT 1 FROM exchanges o WHERE o.request_id = e.request_id
 				AND o.id < e.id AND o.state = 'queued') AS earlier
 		FROM exchanges e JOIN requests r ON r.id = e.request_id JOIN partners p ON p.id = r.partner_id
 			WHERE e.id = ? AND e.state = 'queued'`, id).
 		Scan(&row)
 	if found.Error != nil || found.RowsAffected == 0 {
-		return nil, "", false, found.Error
+		return nil, found.Error
 	}
-	return &row.Exchange, row.MessageURL, row.Earlier, nil
+	return &row, nil
 }
 
 // ExchangeTried writes how an attempt at sending a message ended. A withdrawal or renewal that the partner does not take is not waited for.

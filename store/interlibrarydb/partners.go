@@ -14,7 +14,11 @@ type Partner struct {
 	SRUURL     string `gorm:"column:sru_url"`
 	MessageURL string
 	PatronID   int64
-	Margin     int // days before their date by which something of theirs is due here
+	Margin     int    // days before their date by which something of theirs is due here
+	Days       int    // a parcel is on the way to them
+	Way        string // post or courier
+	Address    string // of their parcels
+	Email      string // where requests go to whose system takes no messages
 }
 
 // Partners lists all partners by name.
@@ -58,10 +62,10 @@ func RecordsAt(ctx context.Context, s *store.Store, name, address, covers string
 
 // PutPartner writes a partner. A new one has a secret that nobody knows, until it is given one.
 func PutPartner(tx *store.Tx, p *Partner) {
-	tx.QueueOne(`INSERT INTO partners (id, symbol, name, sru_url, message_url, patron_id, margin, secret_digest)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, sha256(gen_random_uuid()::text::bytea))
-		ON CONFLICT (id) DO UPDATE SET symbol = $2, name = $3, sru_url = $4, message_url = $5, margin = $7`,
-		p.ID, p.Symbol, p.Name, p.SRUURL, p.MessageURL, p.PatronID, p.Margin)
+	tx.QueueOne(`INSERT INTO partners (id, symbol, name, sru_url, message_url, patron_id, margin, days, way, address, email, secret_digest)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, sha256(gen_random_uuid()::text::bytea))
+		ON CONFLICT (id) DO UPDATE SET symbol = $2, name = $3, sru_url = $4, message_url = $5, margin = $7, days = $8, way = $9, address = $10, email = $11`,
+		p.ID, p.Symbol, p.Name, p.SRUURL, p.MessageURL, p.PatronID, p.Margin, p.Days, p.Way, p.Address, p.Email)
 }
 
 // KeepPartnerSecret gives a partner a secret, of which only a digest is kept.
