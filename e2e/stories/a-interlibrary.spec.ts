@@ -67,7 +67,21 @@ test("we ask a partner, receive, lend with days to send it back, renew, take bac
   await expect(sign).toHaveAttribute("data-kind", "outside");
   await expect(sign).toContainText("Kelmouth College");
   await go(page, "Interlibrary");
-  await request.getByRole("button", { name: "Mark as returned" }).click();
+  await scan(page, item);
+  await expect(page.getByText("Pack for Kelmouth College")).toBeVisible();
+  await expect(request).toContainText("Packed at Havenhead, to hand over");
+  await request.getByRole("button", { name: "Unpack" }).click();
+  await expect(request).toContainText("Here, to be sent back");
+  await scan(page, item);
+  await page.getByRole("button", { name: "Parcels (1)" }).click();
+  const parcel = page.getByRole("region", { name: "Kelmouth College" });
+  await expect(parcel).toContainText("goes home");
+  expect((await page.request.get("/api/interlibrary/papers.pdf")).headers()["content-type"]).toContain(
+    "application/pdf",
+  );
+  await parcel.getByRole("button", { name: "Hand over" }).click();
+  await expect(page.getByText("Nothing is packed.")).toBeVisible();
+  await page.getByRole("button", { name: "Open", exact: true }).click();
   await expect(request).toContainText("Returned", { timeout: 40_000 });
 });
 
@@ -96,7 +110,9 @@ test("a partner that says no, one that is out of reach, and a book that does not
   );
 });
 
-test("a partner asks us: yes, sent, back in one scan; and no with a reason", async ({ page }) => {
+test("partners ask us: proposed, answered at once, fetched, packed, sent, back in one scan; and no with a reason", async ({
+  page,
+}) => {
   const item = await freeItem("HVH", "book");
   const title = await ask("SELECT t.name FROM items i JOIN titles t ON t.id = i.title_id WHERE i.barcode = $1", item);
   await signIn(page, "Caspar Vane");
@@ -104,28 +120,78 @@ test("a partner asks us: yes, sent, back in one scan; and no with a reason", asy
   await page.request.post(base + "KELMOUTH/ask", { form: { title }, maxRedirects: 0 });
   await page.request.post(base + "PSABEL/ask", { form: { title: "A Book That Nobody Wrote" }, maxRedirects: 0 });
   await go(page, "Interlibrary");
-  const theirs = line(page, title).filter({ hasText: "lending" });
-  await expect(theirs).toContainText("Waiting for us", { timeout: 40_000 });
-  await theirs.getByRole("button", { name: "Answer" }).click();
-  await page.getByRole("listitem").filter({ hasText: item }).getByRole("button", { name: "Supply this copy" }).click();
-  await theirs.getByRole("button", { name: "Ship" }).click();
-  await expect(theirs).toContainText("With them", { timeout: 40_000 });
-  await expect(theirs).toContainText("due Tue 3 Nov"); // four weeks, by the rule for partners
+  await page.getByRole("button", { name: /^New requests/ }).click();
+  const proposed = (text: string) =>
+    page.getByRole("region", { name: "New requests" }).getByRole("row").filter({ hasText: text });
+  await expect(proposed(title)).toContainText("Kelmouth College", { timeout: 40_000 });
+  await expect(proposed(title)).toContainText("Same title; there is no author to compare");
+  await expect(proposed("A Book That Nobody Wrote")).toContainText("No: We do not have it", { timeout: 40_000 });
 
-  const nobody = line(page, "A Book That Nobody Wrote");
-  await nobody.getByRole("button", { name: "Answer" }).click();
-  await expect(page.getByText("No copy is on a shelf here.")).toBeVisible();
+  // The copy is chosen by hand.
+  await proposed(title).getByRole("link", { name: "Answer" }).click();
+  await page.getByRole("button", { name: `Supply ${item}` }).click();
+  await expect(proposed("A Book That Nobody Wrote")).toBeVisible();
+
+  // A no needs a reason.
+  await proposed("A Book That Nobody Wrote").getByRole("link", { name: "Answer" }).click();
+  await expect(page.getByText("We have nothing by this title or its numbers.")).toBeVisible();
   await page.getByRole("button", { name: "Decline" }).click();
   await expect(page.getByText("Choose a reason.")).toBeVisible();
   await page.getByLabel("Reason", { exact: true }).selectOption("NotHeld");
   await page.getByRole("button", { name: "Decline" }).click();
-  await expect(nobody).toContainText("Declined by us");
+  await page.getByRole("button", { name: "Open", exact: true }).click();
+  await expect(line(page, "A Book That Nobody Wrote")).toContainText("Declined by us");
+
+  // It is on the fetch list of its branch, and then in a parcel.
+  const theirs = line(page, title).filter({ hasText: "lending" });
+  await expect(theirs).toContainText("On the fetch list of Havenhead");
+  await go(page, "Fetch list");
+  await expect(page.getByRole("row").filter({ hasText: item })).toContainText("interlibrary");
+  await scan(page, item);
+  const sign = page.getByLabel("Destination", { exact: true });
+  await expect(sign).toContainText("To pack for");
+  await expect(sign).toContainText("Kelmouth College");
+  await go(page, "Interlibrary");
+  await expect(theirs).toContainText("At Havenhead, to pack");
+  await scan(page, item);
+  await expect(theirs).toContainText("Packed at Havenhead, to hand over, due Tue 3 Nov"); // four weeks, by the rule for partners
+  await theirs.getByRole("button", { name: "Hand over" }).click();
+  await expect(theirs).toContainText("With them", { timeout: 40_000 });
+  await theirs.getByRole("link", { name: title }).click();
+  const messages = page.getByRole("region", { name: "Messages" });
+  await expect(messages).toContainText("Has sent it: due Tue 3 Nov");
+  await messages.getByText("As it was sent (Loaned)").click();
+  await expect(messages).toContainText("<status>Loaned</status>");
 
   await fromBin(page);
   await expect(page.getByText(/^Counted as returned/)).toBeVisible();
   await scan(page, item);
-  await expect(page.getByLabel("Destination", { exact: true })).toHaveAttribute("data-kind", "shelf");
+  await expect(sign).toHaveAttribute("data-kind", "shelf");
   await go(page, "Interlibrary");
   await expect(theirs).toContainText("Returned");
   await readsWell(page, "interlibrary");
+});
+
+test("many requests are answered at once; a list is narrowed, saved and found again", async ({ page }) => {
+  await signIn(page, "Caspar Vane");
+  await go(page, "Interlibrary");
+  await page.getByRole("button", { name: /^New requests/ }).click();
+  const list = page.getByRole("region", { name: "New requests" });
+  await expect(list.getByRole("row")).not.toHaveCount(0);
+  await list.getByRole("button", { name: /^Answer all \d+ as proposed$/ }).click();
+  await expect(list).toContainText("No new requests.");
+  expect(await ask("SELECT count(*)::text FROM requests WHERE role = 'supplying' AND stage = 'asked'")).toBe("0");
+  await page.getByRole("button", { name: "Open", exact: true }).click();
+  await page.getByLabel("Which way").selectOption("supplying");
+  await page.getByLabel(/^Partner/).selectOption("Kelmouth College");
+  await expect(page.getByRole("region", { name: "Requests" })).not.toContainText("borrowing");
+  await page.getByRole("button", { name: "Save this list" }).click();
+  await page.getByLabel("Name of the list").fill("Kelmouth asks");
+  await page.getByRole("button", { name: "Save", exact: true }).click();
+  await page.getByRole("button", { name: "Clear", exact: true }).click();
+  await expect(page.getByRole("region", { name: "Requests" })).toContainText("borrowing");
+  await page.getByRole("button", { name: "Kelmouth asks", exact: true }).click();
+  await expect(page.getByLabel("Which way")).toHaveValue("supplying");
+  await page.getByLabel("Title, number or patron").fill("nothing has this name");
+  await expect(page.getByText("No request matches.")).toBeVisible();
 });

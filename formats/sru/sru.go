@@ -164,7 +164,7 @@ func retrieve(ctx context.Context, client *http.Client, base, query, schema stri
 	}
 	defer func() { _ = answer.Body.Close() }()
 	if answer.StatusCode != http.StatusOK {
-		return nil, fmt.Errorf("the answer is %s", answer.Status)
+		return nil, fmt.Errorf("their catalogue is not available now (%d)", answer.StatusCode)
 	}
 	var r response
 	if err := xml.NewDecoder(http.MaxBytesReader(nil, answer.Body, 4<<20)).Decode(&r); err != nil {

@@ -128,7 +128,21 @@ const routes = [
       tote: number(s.tote),
     }),
   }),
-  createRoute({ ...at, path: "/interlibrary", component: interlibrary }),
+  createRoute({
+    ...at,
+    path: "/interlibrary",
+    component: interlibrary,
+    validateSearch: (
+      s: Search,
+    ): { tab?: string; request?: number; role?: string; partner?: number; branch?: string; words?: string } => ({
+      tab: text(s.tab),
+      request: number(s.request),
+      role: s.role === "requesting" || s.role === "supplying" ? s.role : undefined,
+      partner: number(s.partner),
+      branch: text(s.branch),
+      words: text(s.words),
+    }),
+  }),
   createRoute({
     ...at,
     path: "/notices",

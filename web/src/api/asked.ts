@@ -75,7 +75,7 @@ const asked = {
   rehearsal: [],
   rehearsals: ["rules"],
   reports: ["rules"],
-  requests: ["counter", "interlibrary"],
+  requests: ["counter", "interlibrary", "holds"],
   rest: ["counter"],
   roster: ["counter"],
   "roster members": ["counter"],

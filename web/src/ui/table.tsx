@@ -78,6 +78,8 @@ interface Props<T extends RowData> {
   acts?: Act<T>[];
   /** Sorting, filter, columns, CSV, print: for lists that people compare. */
   tools?: boolean;
+  /** It is narrowed elsewhere: it has no filter of its own. */
+  narrowed?: boolean;
   /** What stands above the list on paper. */
   paper?: string;
   rowClass?: (row: T) => string | false | undefined;
@@ -138,7 +140,14 @@ export function Table<T extends RowData>(props: Props<T>) {
     <>
       {paper && <p className="hidden pb-2 text-lg font-semibold print:block">{paper}</p>}
       {tools && (
-        <Tools model={model} all={rows.length} filter={filter} onFilter={narrowTo} onExport={exported} pages={pages} />
+        <Tools
+          model={model}
+          all={rows.length}
+          filter={filter}
+          onFilter={props.narrowed ? undefined : narrowTo}
+          onExport={exported}
+          pages={pages}
+        />
       )}
       {acts && chosen.length > 0 && <Chosen acts={acts} chosen={chosen} onClear={() => model.resetRowSelection()} />}
       <div ref={setFrame} className={clsx("overflow-auto print:max-h-none print:overflow-visible", className)}>

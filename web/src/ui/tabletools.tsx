@@ -20,7 +20,8 @@ export function Tools<T extends RowData>({
   /** How many rows there are before they are narrowed. */
   all: number;
   filter: string;
-  onFilter: (words: string) => void;
+  /** Left out: it is narrowed elsewhere. */
+  onFilter?: (words: string) => void;
   onExport: () => void;
   pages?: Pages;
 }) {
@@ -28,14 +29,16 @@ export function Tools<T extends RowData>({
   const count = model.getRowModel().rows.length;
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1.5 border-b border-line px-3 py-2 print:hidden">
-      <input
-        type="search"
-        aria-label="Filter"
-        placeholder="Filter"
-        value={filter}
-        onChange={(e) => onFilter(e.target.value)}
-        className={`${inputLook} w-48`}
-      />
+      {onFilter && (
+        <input
+          type="search"
+          aria-label="Filter"
+          placeholder="Filter"
+          value={filter}
+          onChange={(e) => onFilter(e.target.value)}
+          className={`${inputLook} w-48`}
+        />
+      )}
       {filter && (
         <span className="text-sm text-ink-2" role="status">
           {count} of {all}

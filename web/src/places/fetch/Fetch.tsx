@@ -14,6 +14,9 @@ import { Why } from "../../shell/why";
 import { FullLists } from "./Share";
 import { missed, useFoundAfterAll, useGoing, useMissed, type Line } from "./missed";
 
+/** Where it is waited for, and whether for a library outside. */
+const sayFor = (f: Line) => `${f.here ? "here" : f.for}${f.interlibrary ? ", interlibrary" : ""}`;
+
 const empty = "Nothing to fetch. Copies on your shelves that are needed for holds appear here.";
 
 const shelf: Column<Line> = {
@@ -45,7 +48,7 @@ const columns: Column<Line>[] = [
       </>
     ),
   },
-  { id: "for", head: "For", value: (f) => f.for, cell: (f) => (f.here ? "here" : f.for) },
+  { id: "for", head: "For", value: sayFor, cell: sayFor },
   {
     id: "run",
     head: "Leaves with",
@@ -154,6 +157,7 @@ function Walk({ rows }: { rows: Line[] }) {
             </span>
             <span className="text-sm text-ink-2">
               {f.collection} · <Code>{f.barcode}</Code> · {f.here ? "for here" : `for ${f.for}`}
+              {f.interlibrary && ", interlibrary"}
             </span>
             <Acts line={f} />
           </li>

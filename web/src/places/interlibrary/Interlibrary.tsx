@@ -1,40 +1,41 @@
 import { useQuery } from "@tanstack/react-query";
-import { useAskAgain } from "../../api/asked";
-import { Link } from "@tanstack/react-router";
-import { useMemo, useState } from "react";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useStore } from "zustand";
-import { api, told, type Schema } from "../../api/client";
-import { Loading } from "../../ui/loading";
+import { useAskAgain } from "../../api/asked";
+import { api, told } from "../../api/client";
+import { SignPanel } from "../../circulation/sign";
 import { useMe } from "../../shell/me";
-import { usePages } from "../../ui/pages";
-import { Button, Card, Code, Head, Tag, Trouble, type Tone } from "../../ui/parts";
-import { sayCount, sayDay } from "../../ui/say";
 import { usePrompt } from "../../shell/scan";
 import { ScanActs, sayState } from "../../shell/scans/lines";
 import { useScans } from "../../shell/scans/scans";
-import { SignPanel } from "../../circulation/sign";
-import { Table, type Column } from "../../ui/table";
+import { Button, Code, Head, Tabs, Tag, Trouble } from "../../ui/parts";
+import { sayCount } from "../../ui/say";
 import { AskOutside } from "./AskOutside";
-import { Move } from "./Move";
-import { Reply } from "./Reply";
-import { outside } from "./session";
-
-type Request = Schema["InterlibraryRequest"];
-type Taken = Schema["InterlibraryTaken"];
+import { List } from "./List";
+import { NewRequests } from "./NewRequests";
+import { Parcels } from "./Parcels";
+import { RequestPage } from "./RequestPage";
+import { outside, scannedOf } from "./session";
+import { groups, interlibraryTabs } from "./tabs";
 
 /** Requests to and from libraries outside: whose move it is, and what the move is. */
 export function InterlibraryPlace() {
   const me = useMe();
+  const navigate = useNavigate();
   const askAgain = useAskAgain();
-  const { words, asking, whom } = useStore(outside);
-  const [taken, setTaken] = useState<Taken>();
-  const [replying, setReplying] = useState<Request>();
-  usePrompt("Type words or scan a product code to search the partners");
-  const list = usePages(["requests"], (after) =>
-    told(api.GET("/api/interlibrary", { params: { query: { after, most: 200 } } })),
-  );
+  const { tab, request } = useSearch({ from: "/interlibrary" });
+  const { words, asking, whom, taken } = useStore(outside);
+  usePrompt("Scan an item to pack it, a parcel’s number to receive it, or type words to search the partners");
   const count = useQuery({ queryKey: ["requests", "count"], queryFn: () => told(api.GET("/api/interlibrary/count")) });
-  const columns = useMemo(() => columnsFor(setReplying, setTaken), []);
+  const chosen = interlibraryTabs.find(([id]) => id === tab)?.[0] ?? "open";
+  const numbers: Partial<Record<string, number>> = {
+    ours: count.data?.ours,
+    theirs: count.data?.theirs,
+    late: count.data?.late,
+    parcels: count.data?.packed,
+    new: count.data?.new,
+  };
+  const group = groups[chosen];
   return (
     <div className="grid gap-3.5">
       <Head
@@ -51,6 +52,7 @@ export function InterlibraryPlace() {
         </Button>
       </Head>
       <Scanned />
+      {taken && <SignPanel sign={taken.sign} title={taken.title} code={taken.code} />}
       <Trouble error={count.error} />
       {asking && (
         <AskOutside
@@ -63,44 +65,47 @@ export function InterlibraryPlace() {
           }}
         />
       )}
-      {taken && <SignPanel sign={taken.sign} title={taken.title} code={taken.barcode} />}
-      {replying && <Reply key={replying.id} request={replying} onClose={() => setReplying(undefined)} />}
-      <Card label="Requests">
-        <Loading of={list}>
-          {(rows) => (
-            <Table
-              label="Requests"
-              columns={columns}
-              rows={rows}
-              id={(r) => r.id}
-              pages={list.pages}
-              tools
-              paper="Interlibrary requests"
-              className="max-h-[72vh]"
-              empty="No requests. Request from a partner what the network does not have; requests from partners arrive by themselves."
-            />
-          )}
-        </Loading>
-      </Card>
+      {request ? (
+        <RequestPage key={request} id={request} />
+      ) : (
+        <>
+          <Tabs
+            label="Interlibrary"
+            tabs={interlibraryTabs.map(([id, name]) => [id, numbers[id] ? `${name} (${numbers[id]})` : name] as const)}
+            chosen={chosen}
+            onChoose={(id) => void navigate({ to: "/interlibrary", search: (s) => ({ ...s, tab: id }) })}
+          />
+          {group !== undefined && <List group={group} />}
+          {chosen === "new" && <NewRequests />}
+          {chosen === "parcels" && <Parcels />}
+        </>
+      )}
     </div>
   );
 }
 
-/** Scans that are on their way, or that were no words. */
+/** Scans that are on their way, what they have done, and those that were nothing for here. */
 function Scanned() {
   const lines = useScans("interlibrary");
   return (
     <ul className="grid gap-1 empty:hidden">
       {lines.map((s) => {
-        const found = s.result as { patron?: number; item?: number } | undefined;
+        const found = scannedOf(s);
+        const wrong = s.state === "wrong";
         return (
-          <li
-            key={s.id}
-            role={s.state === "wrong" ? "alert" : undefined}
-            className="flex flex-wrap items-center gap-x-3"
-          >
-            <Tag tone={s.state === "wrong" ? "buoy" : "plain"}>{s.state === "wrong" ? "Not accepted" : "…"}</Tag>
-            <Code>{s.text}</Code> {sayState(s)}
+          <li key={s.id} role={wrong ? "alert" : undefined} className="flex flex-wrap items-center gap-x-3">
+            <Tag tone={wrong ? "buoy" : s.state === "done" ? "spruce" : "plain"}>
+              {wrong ? "Not accepted" : s.state === "done" ? found?.says || "Found" : "…"}
+            </Tag>
+            <Code>{s.text}</Code>{" "}
+            {found?.request ? (
+              <Link to="/interlibrary" search={{ request: found.request.id }} className="link">
+                {found.request.title}, {found.request.number}
+              </Link>
+            ) : (
+              sayState(s)
+            )}
+            {found?.request?.due && found.kind === "packed" && <span>due {found.request.due}</span>}
             {found?.patron && (
               <Link to="/patrons" search={{ patron: found.patron }} className="link">
                 Show patron
@@ -118,98 +123,3 @@ function Scanned() {
     </ul>
   );
 }
-
-const ended: Request["stage"][] = ["done", "refused", "withdrawn"];
-const whose = (r: Request): [Tone, string] =>
-  r.our_move
-    ? ["amber", "Waiting for us"]
-    : ended.includes(r.stage)
-      ? ["plain", "Ended"]
-      : ["plum", "Waiting for partner"];
-
-const columnsFor = (onReply: (r: Request) => void, onTaken: (t: Taken) => void): Column<Request>[] => [
-  {
-    id: "whose",
-    head: "Next step",
-    className: "whitespace-nowrap",
-    value: (r) => whose(r)[1],
-    cell: (r) => <Tag tone={whose(r)[0]}>{whose(r)[1]}</Tag>,
-  },
-  {
-    id: "title",
-    head: "Title",
-    value: (r) => `${r.title} ${r.number} ${r.author}`,
-    cell: (r) => (
-      <>
-        {r.item_id ? (
-          <Link to="/items" search={{ item: r.item_id }} className="font-semibold hover:underline">
-            {r.title}
-          </Link>
-        ) : (
-          <b className="font-semibold">{r.title}</b>
-        )}
-        <br />
-        <span className="text-sm text-ink-2">
-          {r.number}
-          {r.author && `, ${r.author}`}
-          {r.part && <span className="block">{r.part}</span>}
-        </span>
-      </>
-    ),
-  },
-  {
-    id: "partner",
-    head: "Partner",
-    value: (r) => r.partner,
-    cell: (r) => (
-      <>
-        {r.partner}
-        <br />
-        <span className="text-sm text-ink-2">
-          {r.role === "requesting" ? "borrowing" : r.copy ? "copy requested" : "lending"}
-        </span>
-      </>
-    ),
-  },
-  {
-    id: "stands",
-    head: "Status",
-    value: (r) => `${r.says}${r.due && `, due ${r.due}`}`,
-    cell: (r) => (
-      <>
-        {r.says}
-        {r.due && `, due ${r.due}`}
-        <br />
-        <span className="text-sm text-ink-2">
-          {sayDay(r.moved_at)}
-          {r.last_note.trim() && `. Their note: ${r.last_note}`}
-        </span>
-        {r.waiting && <span className="block text-sm text-buoy-700">{r.waiting}</span>}
-      </>
-    ),
-  },
-  {
-    id: "for",
-    head: "For",
-    value: (r) => `${r.patron ?? ""} ${r.pickup}`,
-    className: "text-sm",
-    cell: (r) => (
-      <>
-        {r.patron_id && (
-          <Link to="/patrons" search={{ patron: r.patron_id }} className="hover:underline">
-            {r.patron}
-          </Link>
-        )}
-        {r.pickup && <span className="block text-ink-2">{r.pickup}</span>}
-      </>
-    ),
-  },
-  {
-    id: "move",
-    head: "Action",
-    unnamed: true,
-    right: true,
-    screenOnly: true,
-    cell: (r) => <Move request={r} onReply={() => onReply(r)} onTaken={onTaken} />,
-  },
-];

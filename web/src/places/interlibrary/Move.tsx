@@ -1,71 +1,108 @@
-import { useAskAgain } from "../../api/asked";
+import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
+import { useAskAgain } from "../../api/asked";
 import { api, keyed, type Answer, type Schema } from "../../api/client";
+import { DateChoice } from "../../ui/date";
 import { Button, Quiet, Trouble } from "../../ui/parts";
 import { useWrite } from "../../shell/write";
 import { outside } from "./session";
-import { DateChoice } from "../../ui/date";
 
 type Request = Schema["InterlibraryRequest"];
-type Taken = Schema["InterlibraryTaken"];
+type Step = Request["may"][number];
 
 const at = (r: Request, key: string) => ({ params: { path: { id: r.id }, header: keyed(key) } });
 
-const seen = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/seen", at(r, key));
 const arrived = (r: Request, key: string, due?: string) =>
   api.POST("/api/interlibrary/{id}/arrived", { ...at(r, key), body: { due } });
-const sendHome = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/send-home", at(r, key));
-const withdraw = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/withdraw", at(r, key));
-const renew = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/renew", at(r, key));
-const ship = (r: Request, key: string) => api.POST("/api/interlibrary/{id}/ship", at(r, key));
 
-/** What can be done about a request now: our move, or taking back what we asked. */
-export function Move({
-  request: r,
-  onReply,
-  onTaken,
-}: {
-  request: Request;
-  onReply: () => void;
-  onTaken: (t: Taken) => void;
-}) {
-  if (r.role === "supplying") {
-    if (!r.our_move) return null;
-    if (r.stage === "asked") return <Button onClick={onReply}>Answer</Button>;
-    return r.stage === "promised" ? <Do request={r} label={r.copy ? "Mark copy as sent" : "Ship"} send={ship} /> : null;
-  }
-  switch (r.stage) {
-    case "refused":
-      return r.our_move ? (
+/** The steps that are one click, with what they are called. */
+const steps: Partial<Record<Step, [string, (r: Request, key: string) => Promise<Answer<unknown>>]>> = {
+  pack: ["Pack without scanning", (r, key) => api.POST("/api/interlibrary/{id}/pack", at(r, key))],
+  unpack: ["Unpack", (r, key) => api.POST("/api/interlibrary/{id}/unpack", at(r, key))],
+  send_copy: ["Mark copy as sent", (r, key) => api.POST("/api/interlibrary/{id}/copy-sent", at(r, key))],
+  withdraw: ["Withdraw", (r, key) => api.POST("/api/interlibrary/{id}/withdraw", at(r, key))],
+  renew: ["Request renewal", (r, key) => api.POST("/api/interlibrary/{id}/renew", at(r, key))],
+  chase: ["Ask for the status", (r, key) => api.POST("/api/interlibrary/{id}/chase", at(r, key))],
+  hand_over: [
+    "Hand over",
+    (r, key) =>
+      api.POST("/api/interlibrary/handed-over", { params: { header: keyed(key) }, body: { requests: [r.id] } }),
+  ],
+};
+
+/** What can be done about a request in its row: what is next, and what else is one click. */
+export function Move({ request: r }: { request: Request }) {
+  return (
+    <span className="flex flex-wrap items-center justify-end gap-x-3 gap-y-1">
+      <Next request={r} />
+      {r.may.map((s) => (s === r.next ? null : <OneClick key={s} request={r} step={s} quiet />))}
+    </span>
+  );
+}
+
+function Next({ request: r }: { request: Request }) {
+  const navigate = useNavigate();
+  const open = () => void navigate({ to: "/interlibrary", search: { request: r.id } });
+  switch (r.next) {
+    case "answer":
+      return <Button onClick={open}>Answer</Button>;
+    case "choose":
+      return <Button onClick={open}>Choose another copy</Button>;
+    case "elsewhere":
+      return (
         <Do
           request={r}
           label="Request elsewhere"
-          send={seen}
+          send={(q, key) => api.POST("/api/interlibrary/{id}/seen", at(q, key))}
           done={() => outside.setState({ words: r.title, asking: true })}
         />
-      ) : null;
-    case "shipped":
+      );
+    case "receive":
       if (!r.our_move) return null;
-      if (r.due_past) return <Agreed request={r} onTaken={onTaken} />;
-      return <Do request={r} label="Mark as received" send={arrived} done={onTaken} />;
-    case "there":
-      if (r.our_move) return <Do request={r} label="Mark as returned" send={sendHome} />;
-      return r.renewing ? null : <Do request={r} label="Request renewal" send={renew} quiet />;
-    case "asked":
-    case "promised":
-      return r.withdrawing ? null : <Do request={r} label="Withdraw" send={withdraw} quiet={!r.our_move} />;
-    default:
+      if (r.due_past) return <Agreed request={r} />;
+      return (
+        <Do
+          request={r}
+          label="Mark as received"
+          send={arrived}
+          done={(taken) => outside.setState({ taken: { sign: taken.sign, title: taken.title, code: taken.barcode } })}
+        />
+      );
+    case "pack":
+      return (
+        <>
+          <span className="text-sm text-ink-2">Scan it to pack it</span>
+          <OneClick request={r} step="pack" quiet />
+        </>
+      );
+    case "":
       return null;
+    default:
+      return <OneClick request={r} step={r.next} />;
   }
 }
 
+/** A step that is one click; the others have their place on the request's own page. */
+function OneClick({ request, step, quiet }: { request: Request; step: Step; quiet?: boolean }) {
+  const known = steps[step];
+  if (!known) return null;
+  return <Do request={request} label={known[0]} send={known[1]} quiet={quiet} />;
+}
+
 /** The lender's date has gone by: it is taken in with one that was agreed with them. */
-function Agreed({ request: r, onTaken }: { request: Request; onTaken: (t: Taken) => void }) {
+function Agreed({ request: r }: { request: Request }) {
   const [due, setDue] = useState("");
   return (
     <div className="grid gap-1 text-sm">
       <DateChoice label={`The lender’s date, ${r.due}, has passed. New date agreed`} value={due} onChange={setDue} />
-      {due && <Do request={r} label="Mark as received" send={(q, key) => arrived(q, key, due)} done={onTaken} />}
+      {due && (
+        <Do
+          request={r}
+          label="Mark as received"
+          send={(q, key) => arrived(q, key, due)}
+          done={(taken) => outside.setState({ taken: { sign: taken.sign, title: taken.title, code: taken.barcode } })}
+        />
+      )}
     </div>
   );
 }

@@ -1,12 +1,15 @@
 import { createStore } from "zustand/vanilla";
-import { api } from "../../api/client";
-import { drop, open, takers } from "../../shell/scans/scans";
+import { api, keyed, madeAt, type Schema } from "../../api/client";
+import { drop, open, scans, takers, type Scan } from "../../shell/scans/scans";
 import { sound } from "../../shell/sound";
 
-const nothing = { words: "", asking: false };
+type Scanned = Schema["InterlibraryScanned"];
+export const scannedOf = (s: Scan) => s.result as Scanned | undefined;
 
-/** What is asked for outside. Words and product codes search; a card or an item never leaves the house. */
-export const outside = createStore<{ words: string; asking: boolean; whom?: Whom }>(() => nothing);
+const nothing = { words: "", asking: false, whom: undefined, taken: undefined };
+
+/** What is asked for outside, and what was received last. Words and product codes search; a card or an item never leaves the house. */
+export const outside = createStore<{ words: string; asking: boolean; whom?: Whom; taken?: Taken }>(() => nothing);
 
 /** Forgets what was asked for and for whom, when somebody else comes. */
 export function clear() {
@@ -21,34 +24,47 @@ export interface Whom {
   pickup: string;
 }
 
+/** What was received, with where it goes. */
+export interface Taken {
+  sign: Schema["MovingSign"];
+  title: string;
+  code: string;
+}
+
 /** Forgets one patron, if something is asked for them. */
 export const forgetPatron = (patron: number) => {
   if (outside.getState().whom?.id === patron) outside.setState({ whom: undefined });
 };
 
+/** How many answered scans stay on the screen. */
+const kept = 8;
+
 takers.set("interlibrary", {
   session: () => "outside",
 
   take: async (scan, send) => {
-    const read = await send(() => api.GET("/api/scanned", { params: { query: { text: scan.text } } }));
-    if (read.kind === "words" || read.product) {
+    const found = await send((key) =>
+      api.POST("/api/interlibrary/scan", {
+        params: { header: keyed(key) },
+        headers: madeAt(scan.branch),
+        body: { text: scan.text },
+      }),
+    );
+    if (found.kind === "search") {
       outside.setState({ words: scan.text, asking: true, whom: undefined });
       return { state: "done", gone: true };
     }
-    if (read.kind === "card")
-      return {
-        state: "wrong",
-        says: "This is a patron’s card. It was not sent to any partner. Scan cards at the Desk.",
-        result: { patron: read.patron },
-      };
-    if (read.kind === "item")
-      return {
-        state: "wrong",
-        says: "This is one of our items. It was not sent to any partner. Return it under Returns, or find it under Items.",
-        result: { item: read.item },
-      };
-    return { state: "wrong", says: read.says };
+    if (found.sign && found.request)
+      outside.setState({
+        taken: { sign: found.sign, title: found.request.title, code: found.request.barcode },
+      });
+    return { state: found.kind === "wrong" ? "wrong" : "done", says: found.says, result: found };
   },
 
-  settled: sound,
+  settled: (scan) => {
+    sound(scan);
+    const lines = scans.getState().scans.filter((s) => s.taker === "interlibrary");
+    const old = new Set(lines.slice(0, -kept).flatMap((s) => (s.state === "done" ? [s.id] : [])));
+    if (old.size > 0) drop((s) => old.has(s.id));
+  },
 });

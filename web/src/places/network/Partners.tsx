@@ -5,7 +5,7 @@ import { useState } from "react";
 import { z } from "zod";
 import { api, keyed, type Schema } from "../../api/client";
 import * as check from "../../ui/checks";
-import { Foot, ChoiceField, Form, TextField, NumberField } from "../../ui/forms";
+import { Foot, ChoiceField, Form, LinesField, TextField, NumberField } from "../../ui/forms";
 import { useMe } from "../../shell/me";
 import { Button, Code, Trouble } from "../../ui/parts";
 import { administrates } from "../../shell/places";
@@ -23,6 +23,14 @@ const fields = {
   name: check.needed("Enter a name."),
   search: check.text,
   message: check.text,
+  days: z.coerce
+    .number({ error: "Enter a number of days." })
+    .int("Enter a whole number.")
+    .min(0, "Enter 0 or more.")
+    .max(60, "Enter 60 or less."),
+  way: z.enum(["post", "courier"]),
+  address: check.text,
+  email: check.text,
   margin: z.coerce
     .number({ error: "Enter a number of days." })
     .int("Enter a whole number.")
@@ -120,6 +128,21 @@ const addresses = (
     <TextField name="name" label="Name" />
     <TextField name="search" label="Catalogue address (SRU)" className="md:col-span-2" />
     <TextField name="message" label="Message address (ISO 18626)" className="md:col-span-2" />
+    <TextField
+      name="email"
+      label="Email for requests"
+      hint="Used where there is no message address. Their answers are entered by hand."
+    />
+    <ChoiceField
+      name="way"
+      label="Parcels go by"
+      options={[
+        ["post", "Post"],
+        ["courier", "Courier"],
+      ]}
+    />
+    <LinesField name="address" label="Address for parcels" />
+    <NumberField name="days" label="Days a parcel takes" hint="Used to tell whether an item can be there in time." />
     <NumberField
       name="margin"
       label="Days to send an item back"
@@ -176,7 +199,19 @@ function Join({
     <Form
       label="Add a partner"
       schema={joining}
-      start={{ symbol: "", name: "", search: "", message: "", margin: 4, class: "", branch: me.branch }}
+      start={{
+        symbol: "",
+        name: "",
+        search: "",
+        message: "",
+        margin: 4,
+        days: 3,
+        way: "post",
+        address: "",
+        email: "",
+        class: "",
+        branch: me.branch,
+      }}
       write={join}
       onSend={(v) => join.run({ ...v, account: 0 })}
       className="grid max-w-3xl gap-2.5 md:grid-cols-2"

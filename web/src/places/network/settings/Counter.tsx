@@ -159,3 +159,17 @@ export function HoldsSection() {
     </Section>
   );
 }
+
+/** What travels to and from partners. */
+export function InterlibrarySection() {
+  return (
+    <Section
+      id="interlibrary"
+      title="Interlibrary"
+      hint="Papers that go with parcels carry the statement on copyright, there and back."
+      fields={["statement"]}
+    >
+      <LinesField name="statement" label="Statement on copyright" />
+    </Section>
+  );
+}

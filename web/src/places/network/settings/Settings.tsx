@@ -8,7 +8,7 @@ import { Form, Send, TextField } from "../../../ui/forms";
 import { Card, Empty, inputLook } from "../../../ui/parts";
 import { plural } from "../../../ui/say";
 import { useKeep, type Shown } from "../parts";
-import { HoldsSection, LendingSection, MoneySection, ReturnsSection } from "./Counter";
+import { HoldsSection, InterlibrarySection, LendingSection, MoneySection, ReturnsSection } from "./Counter";
 import { DatesSection, EmailSection, RecordsSection, RetentionSection, StationsSection } from "./General";
 import { LimitsSection, OnlineSection, PatronFormSection } from "./People";
 import { OpenedSettings, type Settings as All } from "./Section";
@@ -91,6 +91,7 @@ export function Settings({
         <LendingSection />
         <ReturnsSection />
         <HoldsSection />
+        <InterlibrarySection />
         <MoneySection />
         <EmailSection />
         <RecordsSection />

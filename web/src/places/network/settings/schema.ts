@@ -82,6 +82,7 @@ export const schema = z.object({
   fetch_most: z.record(z.string(), z.union([z.literal(""), number(10000)])),
   round: number(1440, 15),
   per_copy: number(100, 1),
+  statement: check.text,
   remind: number(60),
   missing: number(120, 1),
 }) satisfies z.ZodType<Said>;

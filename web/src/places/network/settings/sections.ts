@@ -9,6 +9,7 @@ export const settingsSections = [
   ["lending", "Lending"],
   ["returns", "Returns"],
   ["holds", "Holds and transit"],
+  ["interlibrary", "Interlibrary"],
   ["money", "Money"],
   ["email", "Messages"],
   ["records", "Title records"],

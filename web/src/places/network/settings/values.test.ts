@@ -52,6 +52,7 @@ const settings = {
     remind: 2,
     missing: 10,
   },
+  outside: { statement: "For study only." },
   ask_before: true,
   one_address: false,
   confirm_months: 24,

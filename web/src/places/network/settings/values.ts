@@ -68,6 +68,7 @@ export interface Said {
   fetch_most: Record<string, string>;
   round: string;
   per_copy: string;
+  statement: string;
   remind: string;
   missing: string;
 }
@@ -206,6 +207,7 @@ export function start(s: Settings, currency: string): Said {
     fetch_most: Object.fromEntries(Object.entries(s.holds.fetch_most).map(([b, n]) => [b, String(n)])),
     round: String(s.holds.round_minutes),
     per_copy: String(s.holds.per_copy),
+    statement: s.outside.statement,
     remind: String(s.holds.remind),
     missing: String(s.holds.missing),
   };
@@ -282,6 +284,7 @@ export function toSettings(said: Said, currency: string): Settings {
       remind: Number(said.remind),
       missing: Number(said.missing),
     },
+    outside: { statement: said.statement },
     ask_before: said.ask_before,
     one_address: said.one_address,
     confirm_months: Number(said.confirm),
