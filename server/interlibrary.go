@@ -25,9 +25,10 @@ import (
 
 var exchanging = []role.Role{role.Administrator, role.Supervisor, role.Interlibrary}
 
-// WordsQuery asks for what has these words.
+// WordsQuery asks a partner for what has these words.
 type WordsQuery struct {
-	Words string `query:"words" minLength:"1" maxLength:"200"`
+	Words   string `query:"words" minLength:"1" maxLength:"200"`
+	Partner int64  `query:"partner"`
 }
 
 // RequestsQuery narrows the list of requests.
@@ -74,25 +75,20 @@ func (s *Server) interlibraryOperations() {
 		sent(func(a *act.Act, b someRequests) ([]interlibrary.Request, error) {
 			return interlibrary.HandOver(a, b.Requests)
 		}))
-	// Partners are asked outside of any transaction: one that is slow must not hold up the database.
+	// A partner is asked outside of any transaction: one that is slow must not hold up the database.
 	huma.Register(
 		s.api,
-		s.guarded(http.MethodGet, "/interlibrary/search", "searchOutside", "Search all partners over SRU", exchanging),
-		func(ctx context.Context, in *WordsQuery) (*Out[[]interlibrary.Found], error) {
+		s.guarded(http.MethodGet, "/interlibrary/search", "searchOutside", "Search a partner's catalogue over SRU", exchanging),
+		func(ctx context.Context, in *WordsQuery) (*Out[interlibrary.Found], error) {
 			who, err := s.who(ctx, exchanging)
 			if err != nil {
 				return nil, err
 			}
-			list, err := act.Look(
-				ctx,
-				s.house,
-				who,
-				interlibrary.ToAsk,
-			)
+			of, err := act.Look(ctx, s.house, who, func(a *act.Act) (*interlibrary.Asked, error) { return interlibrary.ToAsk(a, in.Partner) })
 			if err != nil {
 				return nil, s.problem(ctx, err)
 			}
-			return &Out[[]interlibrary.Found]{interlibrary.Search(ctx, s.house, list, in.Words)}, nil
+			return &Out[interlibrary.Found]{interlibrary.Search(ctx, s.house, of, in.Words)}, nil
 		},
 	)
 	do(s, http.MethodPost, "/interlibrary", "askOutside", "Ask a partner for a title", exchanging, sent(interlibrary.Ask))

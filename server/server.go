@@ -26,6 +26,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"nevrin/app/act"
+	"nevrin/app/searched"
 	"nevrin/store"
 )
 
@@ -83,6 +84,9 @@ func New(house *act.House, app fs.FS, log *slog.Logger, options Options) (*Serve
 	s.router.Post("/iso18626", s.exchange)
 	s.router.Post("/iso18626/{secret}", s.exchange)
 	s.router.Post(reportsPath, s.mailReport)
+	s.router.With(s.publicBounded(func(w http.ResponseWriter, r *http.Request, _ error) {
+		http.Error(w, "too many searches; try again in a minute", http.StatusTooManyRequests)
+	})).Get("/sru", searched.Catalogue(house, "Library titles").Serve)
 	s.router.Group(func(r chi.Router) {
 		r.Use(http.NewCrossOriginProtection().Handler)
 		r.Group(func(r chi.Router) {

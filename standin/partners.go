@@ -11,7 +11,9 @@ import (
 	"sync"
 	"time"
 
+	"nevrin/formats/cql"
 	"nevrin/formats/iso18626"
+	"nevrin/formats/marc"
 	"nevrin/formats/sru"
 )
 
@@ -178,22 +180,25 @@ func (p *Partners) serve(w http.ResponseWriter, r *http.Request) {
 }
 
 func (l *library) search(w http.ResponseWriter, r *http.Request) {
-	words, problem := sru.Terms(r.URL.Query().Get("query"))
-	var found []sru.Record
-	for _, b := range l.Books {
-		text := strings.ToLower(b.Title + " " + b.Author + " " + b.Date)
-		if problem == nil &&
-			!slices.ContainsFunc(words, func(word string) bool { return !strings.Contains(text, word) }) {
-			found = append(found, b)
-		}
+	of := make([]sru.Found, len(l.Books))
+	for k, b := range l.Books {
+		of[k] = sru.Found{Record: b, MARC: marcOf(&b)}
 	}
-	data, err := sru.Write(found, problem)
-	if err != nil {
-		http.Error(w, err.Error(), http.StatusInternalServerError)
-		return
-	}
-	w.Header().Set("Content-Type", "application/xml")
-	_, _ = w.Write(data)
+	c := sru.Catalogue{Title: l.Name, Description: "A simulated library", Find: func(_ context.Context, q *cql.Query, from, most int) (int, []sru.Found, error) {
+		total, found := sru.Among(of, q, from, most)
+		return total, found, nil
+	}}
+	c.Serve(w, r)
+}
+
+// marcOf is a title as MARC 21 has it.
+func marcOf(b *sru.Record) *marc.Record {
+	m := &marc.Record{Leader: marc.LeaderOfBook}
+	m.Put("001", marc.Field{Tag: "001", Value: b.ID})
+	m.Put("100", marc.Data("100", "1 ", "a", b.Author))
+	m.Put("245", marc.Data("245", "10", "a", b.Title))
+	m.Put("264", marc.Data("264", " 1", "c", b.Date))
+	return m
 }
 
 // take confirms a message at once and answers it a little later, as a library would.

@@ -17,6 +17,7 @@ import (
 
 	"github.com/boombuler/barcode/ean"
 
+	"nevrin/formats/cql"
 	"nevrin/formats/marc"
 	"nevrin/formats/sru"
 )
@@ -146,36 +147,33 @@ func (s *Records) serve(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Records) retrieve(w http.ResponseWriter, r *http.Request) {
-	var found []*marc.Record
-	var problem error
-	number := sru.ISBNOf(r.URL.Query().Get("query"))
-	if number == "" {
-		problem = fmt.Errorf("only bath.isbn is looked for here, not %q", r.URL.Query().Get("query"))
-	}
+	c := sru.Catalogue{Title: "Coast Records", Description: "A simulated service for records of titles", Find: s.find}
+	c.Serve(w, r)
+}
+
+// find looks for titles; some are slow to be found, and some are mistaken for another.
+func (s *Records) find(ctx context.Context, q *cql.Query, from, most int) (int, []sru.Found, error) {
+	var all []sru.Found
 	for k := range s.books {
 		b := s.books[k]
-		if b.ISBN != number {
+		asked := sru.Found{Record: sru.Record{ID: b.ISBN, Title: b.Title, Author: b.Given + " " + b.Family, ISBN: b.ISBN}}
+		if !sru.Matches(q, &asked) {
 			continue
 		}
 		switch b.Mood {
 		case moodLate:
 			select {
 			case <-time.After(lateness):
-			case <-r.Context().Done():
-				return
+			case <-ctx.Done():
+				return 0, nil, ctx.Err()
 			}
 		case moodAnother:
 			b = s.books[0]
 		}
-		found = append(found, b.record(k))
+		asked.MARC = b.record(k)
+		all = append(all, asked)
 	}
-	data, err := sru.WriteMARC(found, problem)
-	if err != nil {
-		http.Error(w, err.Error(), http.StatusInternalServerError)
-		return
-	}
-	w.Header().Set("Content-Type", "application/xml")
-	_, _ = w.Write(data)
+	return len(all), all[min(from, len(all)):min(from+most, len(all))], nil
 }
 
 // record is a title as MARC 21 has it.

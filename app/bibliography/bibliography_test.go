@@ -65,7 +65,7 @@ func TestAskingForRecords(t *testing.T) {
 	assert.Nil(t, cover)
 	_, err = http.Post(base+"down", "", nil)
 	require.NoError(t, err)
-	assert.Contains(t, asked(t, w, base+"sru", service.ISBN("")).Problem, "is not available (the answer is 503")
+	assert.Contains(t, asked(t, w, base+"sru", service.ISBN("")).Problem, "is not available (the system there answers 503")
 	late := asked(t, w, base+"sru", service.ISBN("answers after ten seconds"))
 	assert.NotEmpty(t, late.Problem)
 }

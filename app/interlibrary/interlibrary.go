@@ -10,7 +10,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"strings"
-	"sync"
 	"time"
 
 	"nevrin/app/accounts"
@@ -61,59 +60,56 @@ type Record struct {
 
 // Asked is whom a search asks, and what they have declined lately.
 type Asked struct {
-	partners []interlibrarydb.Partner
-	declined map[declined]string
-}
-
-type declined struct {
-	partner int64
-	title   string
+	partner  *interlibrarydb.Partner
+	declined map[string]string // by title, in small letters
 }
 
 // declinedFor is the number of days for which it is said that a partner has declined a title.
 const declinedFor = 90
 
-// ToAsk lists whom a search asks.
-func ToAsk(a *act.Act) (*Asked, error) {
-	out := &Asked{declined: map[declined]string{}}
+// ToAsk gives whom a search asks.
+func ToAsk(a *act.Act, partner int64) (*Asked, error) {
+	out := &Asked{declined: map[string]string{}}
 	var err error
-	if out.partners, err = interlibrarydb.Partners(a.Tx); err != nil {
+	if out.partner, err = interlibrarydb.PartnerByID(a.Tx, partner); err != nil {
 		return nil, err
 	}
-	rows, err := interlibrarydb.DeclinedSince(a.Tx, a.Now.AddDate(0, 0, -declinedFor))
+	if out.partner == nil {
+		return nil, problem.NoSuch("partner")
+	}
+	rows, err := interlibrarydb.DeclinedSince(a.Tx, partner, a.Now.AddDate(0, 0, -declinedFor))
 	for _, r := range rows {
 		says := "Declined on " + a.SayDate(calendar.DateOf(r.MovedAt.In(a.Network.Location)))
 		if r.LastNote != "" {
 			says += ": " + r.LastNote
 		}
-		out.declined[declined{r.PartnerID, r.Title}] = says
+		out.declined[r.Title] = says
 	}
 	return out, err
 }
 
-// Search asks all partners at once; one that is down does not hold up the others.
-func Search(ctx context.Context, h *act.House, of *Asked, words string) []Found {
-	list := of.partners
-	ctx, cancel := context.WithTimeout(ctx, 6*time.Second)
+// patience is how long a partner may take to answer a search.
+const patience = 8 * time.Second
+
+// Search asks one partner. Who searches several asks each by itself, so that one that is slow or down holds up none of the others.
+func Search(ctx context.Context, h *act.House, of *Asked, words string) Found {
+	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
-	out := make([]Found, len(list))
-	var all sync.WaitGroup
-	for k, p := range list {
-		out[k] = Found{PartnerID: p.ID, Partner: p.Name, Records: []Record{}}
-		all.Go(func() {
-			records, err := sru.Search(ctx, h.Outside.HTTP(), p.SRUURL, words)
-			if err != nil {
-				out[k].Problem = "No answer: " + outside.Because(err).Error()
-			}
-			for _, r := range records {
-				out[k].Records = append(out[k].Records, Record{
-					ID: r.ID, Title: r.Title, Author: r.Author, Date: r.Date, ISBN: r.ISBN, Format: r.Format,
-					Declined: of.declined[declined{p.ID, strings.ToLower(r.Title)}],
-				})
-			}
+	p := of.partner
+	out := Found{PartnerID: p.ID, Partner: p.Name, Records: []Record{}}
+	if p.SRUURL == "" {
+		out.Problem = "They have no catalogue to search. Ask them by their name."
+		return out
+	}
+	records, err := sru.Search(ctx, h.Outside.HTTP(), p.SRUURL, words)
+	if err != nil {
+		out.Problem = "No answer: " + outside.Because(err).Error()
+	}
+	for _, r := range records {
+		out.Records = append(out.Records, Record{
+			ID: r.ID, Title: r.Title, Author: r.Author, Date: r.Date, ISBN: r.ISBN, Format: r.Format, Declined: of.declined[strings.ToLower(r.Title)],
 		})
 	}
-	all.Wait()
 	return out
 }
 

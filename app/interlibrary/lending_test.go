@@ -336,7 +336,9 @@ func TestOverdueRecalledAndLostByThem(t *testing.T) {
 		})
 		assert.Equal(t, c.times, told(exchange.Overdue), "%d days after", c.after)
 	}
-	r := testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Recall(a, id, "A class needs it.") })
+	r := testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) {
+		return interlibrary.Recall(a, id, "A class needs it.")
+	})
 	assert.Equal(t, "Recalled by us, with them", r.Says)
 	_, err = testkit.Try(h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Recall(a, id, "") })
 	assert.ErrorContains(t, err, "recalled already")

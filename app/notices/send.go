@@ -11,8 +11,8 @@ package notices
 
 import (
 	"context"
-	"errors"
 	"crypto/rand"
+	"errors"
 	"fmt"
 	"sync"
 	"sync/atomic"

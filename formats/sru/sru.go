@@ -1,10 +1,11 @@
-// Package sru searches libraries over SRU 1.2 with CQL queries for Dublin Core or MARCXML records, and writes such answers
-// (SRU 1.2, CQL with the Bath profile's index for ISBN, and the schemas of the Library of Congress, from memory).
+// Package sru searches libraries over SRU 1.2 and 2.0 with CQL queries for Dublin Core or MARCXML records, and answers such searches (SRU 1.2 of
+// the Library of Congress, SRU 2.0 of OASIS searchRetrieve part 3, CQL with the Bath profile's indexes, from memory).
 package sru
 
 import (
 	"context"
 	"encoding/xml"
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -12,87 +13,80 @@ import (
 	"strings"
 
 	"nevrin/core/expect"
+	"nevrin/formats/cql"
 	"nevrin/formats/marc"
 )
 
 // Record is a title found.
 type Record struct {
-	ID     string `xml:"-"`
-	Title  string `xml:"http://purl.org/dc/elements/1.1/ title"`
-	Author string `xml:"http://purl.org/dc/elements/1.1/ creator,omitempty"`
-	Date   string `xml:"http://purl.org/dc/elements/1.1/ date,omitempty"`
-	ISBN   string `xml:"http://purl.org/dc/elements/1.1/ identifier,omitempty"`
-	Format string `xml:"http://purl.org/dc/elements/1.1/ format,omitempty"`
+	ID     string
+	Title  string
+	Author string
+	Date   string
+	ISBN   string
+	Format string
 }
 
-type response struct {
-	XMLName     xml.Name     `xml:"http://www.loc.gov/zing/srw/ searchRetrieveResponse"`
-	Version     string       `xml:"http://www.loc.gov/zing/srw/ version"`
-	Number      int          `xml:"http://www.loc.gov/zing/srw/ numberOfRecords"`
-	Records     []wrapped    `xml:"http://www.loc.gov/zing/srw/ records>record"`
-	Diagnostics []diagnostic `xml:"diagnostics>diagnostic"`
-}
-
-type wrapped struct {
-	Schema     string `xml:"http://www.loc.gov/zing/srw/ recordSchema"`
-	Packing    string `xml:"http://www.loc.gov/zing/srw/ recordPacking"`
-	Data       data   `xml:"http://www.loc.gov/zing/srw/ recordData"`
-	Identifier string `xml:"http://www.loc.gov/zing/srw/ recordIdentifier,omitempty"`
-}
-
-type data struct {
-	DC   *Record   `xml:"info:srw/schema/1/dc-schema dc"`
-	MARC *marc.XML `xml:"http://www.loc.gov/MARC21/slim record"`
-}
-
-// The schemas of records.
+// The schemas of records, and their short names in requests.
 const (
 	dublinCore = "info:srw/schema/1/dc-v1.1"
 	marcXML    = "info:srw/schema/1/marcxml-v1.1"
 )
 
-// diagnostic is written in its own namespace, and read in any: not all servers keep to it.
-type diagnostic struct {
-	XMLName xml.Name
-	Message string `xml:"message"`
-	Details string `xml:"details,omitempty"`
+// response is read in whatever namespace it comes: those of SRU 1.1, 1.2 and 2.0 differ, and not all servers keep to theirs.
+type response struct {
+	XMLName     xml.Name     `xml:"searchRetrieveResponse"`
+	Records     []wrapped    `xml:"records>record"`
+	Diagnostics []diagnostic `xml:"diagnostics>diagnostic"`
 }
 
-var diagnosticName = xml.Name{Space: "http://www.loc.gov/zing/srw/diagnostic/", Local: "diagnostic"}
+type wrapped struct {
+	Schema     string `xml:"recordSchema"`
+	Data       data   `xml:"recordData"`
+	Identifier string `xml:"recordIdentifier"`
+}
+
+type data struct {
+	DC   *dcRecord `xml:"dc"`
+	MARC *marc.XML `xml:"http://www.loc.gov/MARC21/slim record"`
+	Text string    `xml:",chardata"` // of records that come as a string
+}
+
+type dcRecord struct {
+	Title      []string `xml:"title"`
+	Creator    []string `xml:"creator"`
+	Date       []string `xml:"date"`
+	Identifier []string `xml:"identifier"`
+	Format     []string `xml:"format"`
+	Type       []string `xml:"type"`
+}
+
+type diagnostic struct {
+	URI     string `xml:"uri"`
+	Message string `xml:"message"`
+	Details string `xml:"details"`
+}
+
+// unescaped reads records that came as a string.
+func (d *data) unescaped() {
+	text := strings.TrimSpace(d.Text)
+	if d.DC != nil || d.MARC != nil || !strings.HasPrefix(text, "<") {
+		return
+	}
+	var dc dcRecord
+	var m marc.XML
+	if xml.Unmarshal([]byte(text), &m) == nil {
+		d.MARC = &m
+	} else if xml.Unmarshal([]byte(text), &dc) == nil {
+		d.DC = &dc
+	}
+}
 
 // Words builds a CQL query that wants every word somewhere in the record.
-func Words(words string) string {
-	var parts []string
-	for _, w := range strings.Fields(strings.NewReplacer(`"`, "", `\`, "").Replace(words)) {
-		parts = append(parts, `cql.anywhere = "`+w+`"`)
-	}
-	return strings.Join(parts, " and ")
-}
-
-// Terms gives the words of a query that Words built; other CQL is an error.
-func Terms(query string) ([]string, error) {
-	var words []string
-	for part := range strings.SplitSeq(query, " and ") {
-		word, ok := strings.CutPrefix(strings.TrimSpace(part), `cql.anywhere = "`)
-		if !ok || !strings.HasSuffix(word, `"`) {
-			return nil, fmt.Errorf("unsupported query %q; expected cql.anywhere = \"word\" joined by and", part)
-		}
-		words = append(words, strings.ToLower(strings.TrimSuffix(word, `"`)))
-	}
-	return words, nil
-}
+func Words(words string) string { return "cql.serverChoice all " + cql.Quoted(words) }
 
 // ISBN builds a CQL query for an ISBN (Bath profile).
-func ISBN(number string) string { return `bath.isbn = "` + number + `"` }
-
-// ISBNOf gives the ISBN of a query that ISBN built; empty for others.
-func ISBNOf(query string) string {
-	number, ok := strings.CutPrefix(strings.TrimSpace(query), `bath.isbn = "`)
-	if !ok || !strings.HasSuffix(number, `"`) {
-		return ""
-	}
-	return strings.TrimSuffix(number, `"`)
-}
+func ISBN(number string) string { return "bath.isbn = " + cql.Quoted(number) }
 
 // Bounds of an answer: of a server that gives more than it was asked for the first records are read, and of a text its beginning.
 const (
@@ -109,6 +103,13 @@ func cut(text string) string {
 	return text
 }
 
+func first(texts []string) string {
+	if len(texts) == 0 {
+		return ""
+	}
+	return cut(texts[0])
+}
+
 // Search asks a server for Dublin Core records with all of these words.
 func Search(ctx context.Context, client *http.Client, base, words string) ([]Record, error) {
 	found, err := retrieve(ctx, client, base, Words(words), dublinCore)
@@ -117,13 +118,15 @@ func Search(ctx context.Context, client *http.Client, base, words string) ([]Rec
 	}
 	out := []Record{}
 	for _, w := range found {
-		if w.Data.DC == nil {
+		dc := w.Data.DC
+		if dc == nil {
 			continue
 		}
-		r := *w.Data.DC
-		r.ID = w.Identifier
-		for _, text := range []*string{&r.ID, &r.Title, &r.Author, &r.Date, &r.ISBN, &r.Format} {
-			*text = cut(*text)
+		r := Record{ID: cut(w.Identifier), Title: first(dc.Title), Author: first(dc.Creator), Date: first(dc.Date), Format: first(append(dc.Format, dc.Type...))}
+		for _, id := range dc.Identifier {
+			if r.ISBN = cut(strings.TrimPrefix(strings.TrimPrefix(id, "urn:isbn:"), "URN:ISBN:")); r.ISBN != "" {
+				break
+			}
 		}
 		out = append(out, r)
 	}
@@ -148,13 +151,29 @@ func Retrieve(ctx context.Context, client *http.Client, base, query string) ([]*
 	return out, nil
 }
 
+// errVersion says that a server does not speak the version it was asked in.
+var errVersion = errors.New("the server does not speak this version of SRU")
+
+// retrieve asks in SRU 1.2, and in 2.0 where a server says that it does not speak that.
 func retrieve(ctx context.Context, client *http.Client, base, query, schema string) ([]wrapped, error) {
-	values := url.Values{
-		"version": {"1.2"}, "operation": {"searchRetrieve"}, "query": {query}, "maximumRecords": {strconv.Itoa(mostRecords)},
-		"recordSchema":  {schema},
-		"recordPacking": {"xml"},
+	values := url.Values{"query": {query}, "maximumRecords": {strconv.Itoa(mostRecords)}, "recordSchema": {schema}}
+	older := url.Values{"version": {"1.2"}, "operation": {"searchRetrieve"}, "recordPacking": {"xml"}}
+	for name, value := range values {
+		older[name] = value
 	}
-	request, err := http.NewRequestWithContext(ctx, http.MethodGet, base+"?"+values.Encode(), nil)
+	found, err := ask(ctx, client, base, older)
+	if !errors.Is(err, errVersion) {
+		return found, err
+	}
+	return ask(ctx, client, base, values)
+}
+
+func ask(ctx context.Context, client *http.Client, base string, values url.Values) ([]wrapped, error) {
+	sign := "?"
+	if strings.Contains(base, "?") {
+		sign = "&"
+	}
+	request, err := http.NewRequestWithContext(ctx, http.MethodGet, base+sign+values.Encode(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -164,40 +183,22 @@ func retrieve(ctx context.Context, client *http.Client, base, query, schema stri
 	}
 	defer func() { _ = answer.Body.Close() }()
 	if answer.StatusCode != http.StatusOK {
-		return nil, fmt.Errorf("their catalogue is not available now (%d)", answer.StatusCode)
+		return nil, fmt.Errorf("the system there answers %d", answer.StatusCode)
 	}
 	var r response
 	if err := xml.NewDecoder(http.MaxBytesReader(nil, answer.Body, 4<<20)).Decode(&r); err != nil {
 		return nil, fmt.Errorf("the answer is no SRU response: %s", expect.Shown(err.Error()))
 	}
 	if len(r.Diagnostics) > 0 {
-		return nil, fmt.Errorf("%s %s", expect.Shown(r.Diagnostics[0].Message), expect.Shown(r.Diagnostics[0].Details))
+		d := r.Diagnostics[0]
+		if strings.HasSuffix(d.URI, "/"+strconv.Itoa(int(UnsupportedVersion))) {
+			return nil, errVersion
+		}
+		return nil, fmt.Errorf("%s %s", expect.Shown(d.Message), expect.Shown(d.Details))
 	}
-	return r.Records[:min(len(r.Records), mostRecords)], nil
-}
-
-// Write answers a search with records, or with a diagnostic where there is a problem.
-func Write(records []Record, problem error) ([]byte, error) {
-	r := response{Version: "1.2", Number: len(records)}
-	for _, rec := range records {
-		r.Records = append(r.Records, wrapped{dublinCore, "xml", data{DC: &rec}, rec.ID})
+	found := r.Records[:min(len(r.Records), mostRecords)]
+	for k := range found {
+		found[k].Data.unescaped()
 	}
-	return written(&r, problem)
-}
-
-// WriteMARC answers a search with MARC 21 records, or with a diagnostic where there is a problem.
-func WriteMARC(records []*marc.Record, problem error) ([]byte, error) {
-	r := response{Version: "1.2", Number: len(records)}
-	for _, rec := range records {
-		r.Records = append(r.Records, wrapped{marcXML, "xml", data{MARC: rec.AsXML()}, rec.Value("001")})
-	}
-	return written(&r, problem)
-}
-
-func written(r *response, problem error) ([]byte, error) {
-	if problem != nil {
-		r.Diagnostics = []diagnostic{{XMLName: diagnosticName, Message: problem.Error()}}
-	}
-	out, err := xml.MarshalIndent(r, "", " ")
-	return append([]byte(xml.Header), out...), err
+	return found, nil
 }

@@ -152,16 +152,15 @@ func SeeRequest(tx *store.Tx, r *Request) error { return tx.ORM().Model(r).Updat
 
 // Declined is a title that a partner has declined.
 type Declined struct {
-	PartnerID int64
-	Title     string // in small letters
-	MovedAt   time.Time
-	LastNote  string
+	Title    string // in small letters
+	MovedAt  time.Time
+	LastNote string
 }
 
-// DeclinedSince gives what partners have declined since an instant, the latest last.
-func DeclinedSince(tx *store.Tx, since time.Time) ([]Declined, error) {
-	return store.List[Declined](tx, `SELECT partner_id, lower(title) AS title, moved_at, last_note FROM requests
-		WHERE role = 'requesting' AND stage = 'refused' AND moved_at > $1 ORDER BY moved_at`, since)
+// DeclinedSince gives what a partner has declined since an instant, the latest last.
+func DeclinedSince(tx *store.Tx, partner int64, since time.Time) ([]Declined, error) {
+	return store.List[Declined](tx, `SELECT lower(title) AS title, moved_at, last_note FROM requests
+		WHERE partner_id = $1 AND role = 'requesting' AND stage = 'refused' AND moved_at > $2 ORDER BY moved_at`, partner, since)
 }
 
 // RunningRequests counts a patron's requests that have not ended.

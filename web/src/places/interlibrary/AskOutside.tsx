@@ -68,43 +68,66 @@ function Ours({ words }: { words: string }) {
   );
 }
 
+/** Every partner is asked by itself: each answer is shown as it comes, and one that gave none is asked again alone. */
 function Theirs({ words, onChoose }: { words: string; onChoose: (c: Chosen) => void }) {
-  const found = useQuery({
-    queryKey: ["outside", words],
-    queryFn: () => told(api.GET("/api/interlibrary/search", { params: { query: { words } } })),
+  const partners = useQuery({
+    queryKey: ["requests", "partners"],
+    queryFn: () => told(api.GET("/api/interlibrary/partners")),
   });
   return (
-    <Loading of={found} lines={3} none={(f) => f.length === 0} empty="No partners with a catalogue yet.">
-      {(partners) =>
-        partners.map((f) => (
-          <section key={f.partner_id} aria-label={f.partner}>
-            <h2 className="font-semibold">{f.partner}</h2>
-            {f.problem && <p className="text-sm text-buoy-700">{f.problem}</p>}
-            {!f.problem && f.records.length === 0 && (
-              <p className="text-sm text-ink-2">No results. Try fewer words or another spelling.</p>
-            )}
-            <ul>
-              {f.records.map((r) => (
-                <li key={r.id}>
-                  <label className="flex cursor-pointer flex-wrap items-baseline gap-x-2 py-1">
-                    <input
-                      type="radio"
-                      name="record"
-                      onChange={() => onChoose({ ...r, partner: f.partner_id, name: f.partner })}
-                    />
-                    <b className="font-semibold">{r.title}</b>
-                    <span className="text-sm text-ink-2">
-                      {r.author}, {r.date}, {r.format}
-                    </span>
-                    {r.declined && <Tag tone="amber">{r.declined}</Tag>}
-                  </label>
-                </li>
-              ))}
-            </ul>
-          </section>
-        ))
-      }
+    <Loading of={partners} lines={3} none={(p) => p.length === 0} empty="No partners with a catalogue yet.">
+      {(list) => list.map((p) => <OnePartner key={p.id} id={p.id} name={p.name} words={words} onChoose={onChoose} />)}
     </Loading>
+  );
+}
+
+function OnePartner({
+  id,
+  name,
+  words,
+  onChoose,
+}: {
+  id: number;
+  name: string;
+  words: string;
+  onChoose: (c: Chosen) => void;
+}) {
+  const found = useQuery({
+    queryKey: ["outside", words, id],
+    queryFn: () => told(api.GET("/api/interlibrary/search", { params: { query: { words, partner: id } } })),
+  });
+  const f = found.data;
+  const silent = f?.problem ?? (found.error ? found.error.message : "");
+  return (
+    <section aria-label={name} aria-busy={found.isFetching}>
+      <h2 className="flex flex-wrap items-baseline gap-x-3 font-semibold">
+        {name}
+        {found.isFetching && <span className="text-sm font-normal text-ink-2">searching …</span>}
+      </h2>
+      {silent && !found.isFetching && (
+        <p className="flex flex-wrap items-center gap-x-3 text-sm text-buoy-700">
+          {silent}
+          <Button plain small onClick={() => void found.refetch()}>
+            Ask again
+          </Button>
+        </p>
+      )}
+      {f && !f.problem && f.records.length === 0 && (
+        <p className="text-sm text-ink-2">No results. Try fewer words or another spelling.</p>
+      )}
+      <ul>
+        {f?.records.map((r) => (
+          <li key={r.id}>
+            <label className="flex cursor-pointer flex-wrap items-baseline gap-x-2 py-1">
+              <input type="radio" name="record" onChange={() => onChoose({ ...r, partner: id, name })} />
+              <b className="font-semibold">{r.title}</b>
+              <span className="text-sm text-ink-2">{[r.author, r.date, r.format].filter(Boolean).join(", ")}</span>
+              {r.declined && <Tag tone="amber">{r.declined}</Tag>}
+            </label>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 
