@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"time"
@@ -136,6 +137,9 @@ func (g *generator) exchanges() error {
 	return g.awkward(n)
 }
 
+// noReasons are what the standard's reasons for a no mean.
+var noReasons = map[string]string{"PolicyProblem": "Their rules do not allow it.", "NotAvailable": "It is not available there now."}
+
 // awkward are two requests of partners that need some thought: for a book that is four months old, and for
 // something that Havenhead owns but cannot find.
 func (g *generator) awkward(n int) error {
@@ -195,7 +199,7 @@ func (g *generator) requestRow(r request, n int, number, title, author string, d
 		pickup,
 		item,
 		loan,
-		r.lastNote,
+		cmp.Or(noReasons[r.lastNote], r.lastNote),
 		moved.AddDate(0, 0, -2),
 		moved,
 	)

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nevrin/app/act"
+	"nevrin/app/desk"
 	"nevrin/app/holds"
 	"nevrin/app/interlibrary"
 	"nevrin/app/partners"
@@ -423,4 +424,34 @@ func TestAPartnerWithoutASystem(t *testing.T) {
 	gone, err := hear(theirs.ID, partners.Heard{Says: "Cancel"})
 	require.NoError(t, err)
 	assert.Equal(t, exchange.Withdrawn, gone.Stage)
+}
+
+// What happens to something while it is packed: the lender ends the request, or the loan is undone at a desk.
+func TestPackedAndThen(t *testing.T) {
+	h := testkit.House(t)
+	caspar := testkit.Somebody(t, h, "caspar")
+	text := func(query string, args ...any) string { return testkit.Text(t, h, query, args...) }
+	barcode := text(testkit.FreeItem, "HVH", "book")
+	id := theyWant(t, h, "K-1", titleOf(t, h, barcode))
+	testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) {
+		return interlibrary.Reply(a, id, interlibrary.Answer{Yes: true, Item: itemID(t, h, barcode)})
+	})
+	require.Equal(t, "packed", scan(t, h, caspar, barcode).Kind)
+	var loan int64
+	require.NoError(t, testkit.SQL(h).Raw("SELECT loan_id FROM requests WHERE id = ?", id).Scan(&loan).Error)
+	testkit.Do(t, h, caspar, func(a *act.Act) (*desk.Undone, error) { return desk.Undo(a, loan) })
+	_, err := testkit.Try(h, caspar, func(a *act.Act) ([]interlibrary.Request, error) { return interlibrary.HandOver(a, []int64{id}) })
+	require.ErrorContains(t, err, "is no longer on loan to them")
+	testkit.Do(t, h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Unpack(a, id) })
+	assert.Equal(t, "In transit to them", ship(t, h, caspar, barcode).Says)
+
+	home := struct{ Barcode, Number string }{}
+	require.NoError(t, testkit.SQL(h).Raw(`SELECT i.barcode, r.number FROM requests r JOIN items i ON i.id = r.item_id JOIN partners p ON p.id = r.partner_id
+		WHERE r.role = 'requesting' AND r.stage = 'there' AND NOT EXISTS (SELECT 1 FROM whereabouts w WHERE w.item_id = i.id) LIMIT 1`).Scan(&home).Error)
+	require.NoError(t, testkit.SQL(h).Exec("UPDATE requests SET partner_id = (SELECT id FROM partners WHERE symbol = 'KELMOUTH') WHERE number = ?", home.Number).Error)
+	require.Equal(t, "packed", scan(t, h, caspar, home.Barcode).Kind)
+	ok, says, err := incoming(h, status(home.Number, exchange.LoanCompleted, ""))
+	require.NoError(t, err)
+	require.True(t, ok, says)
+	assert.Equal(t, "done true", text("SELECT stage || ' ' || (packed_at IS NULL)::text FROM requests WHERE number = ?", home.Number))
 }

@@ -398,6 +398,13 @@ func HandOver(a *act.Act, ids []int64) ([]Request, error) {
 func leave(a *act.Act, r *interlibrarydb.Request) error {
 	r.PackedAt, r.PackedIn = nil, nil
 	if r.Role == exchange.Supplying {
+		l, err := loansdb.OldLoan(a.Tx, *r.LoanID)
+		if err != nil {
+			return err
+		}
+		if l.ReturnedAt != nil {
+			return problem.Newf(problem.Refused, "%s, %s, is no longer on loan to them. Unpack it, and pack it again.", r.Title, r.Number)
+		}
 		return partners.Report(a, r, exchange.Loaned, "", "")
 	}
 	return gone(a, r)
@@ -430,8 +437,14 @@ func Unpack(a *act.Act, id int64) (*Request, error) {
 	r.PackedAt, r.PackedIn = nil, nil
 	a.Tell(event.Event{Kind: event.Unpacked, Item: *r.ItemID, Request: r.ID})
 	if r.Role == exchange.Supplying {
-		if _, err := desk.Undo(a, *r.LoanID); err != nil {
+		l, err := loansdb.OldLoan(a.Tx, *r.LoanID)
+		if err != nil {
 			return nil, err
+		}
+		if l.ReturnedAt == nil { // it may have been undone at a desk
+			if _, err := desk.Undo(a, *r.LoanID); err != nil {
+				return nil, err
+			}
 		}
 		r.LoanID, r.Due = nil, nil
 	}

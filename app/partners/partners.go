@@ -145,6 +145,9 @@ func moveOn(a *act.Act, r *interlibrarydb.Request, message string) error {
 	if r.Stage != next || message != exchange.Notification && message != exchange.StatusRequest {
 		r.MovedAt = a.Now
 	}
+	if r.Stage != next { // what was packed for the step before is not any more
+		r.PackedAt, r.PackedIn = nil, nil
+	}
 	r.Stage = next
 	r.Unreturned = r.Unreturned || message == exchange.CompletedWithoutReturn
 	a.Touch(event.Interlibrary)

@@ -11,12 +11,12 @@ import (
 
 // sayKind says a status or an action in plain words.
 var sayKind = map[string]string{
-	"Request": "Asks for it", exchange.RequestReceived: "Has the request", exchange.ExpectToSupply: "Expects to send it", exchange.WillSupply: "Promises it",
-	exchange.Loaned: "Has sent it", exchange.Overdue: "It is overdue", exchange.Recalled: "Wants it back now", exchange.RetryPossible: "Not now; ask again later",
-	exchange.Unfilled: "Does not send it", exchange.HoldReturn: "Keep it until asked to return it", exchange.ReleaseHoldReturn: "It may be returned now",
-	exchange.CopyCompleted: "Has sent the copy", exchange.LoanCompleted: "Has it back", exchange.CompletedWithoutReturn: "Ended without return",
-	exchange.Cancelled: "Withdrawn", exchange.StatusRequest: "Asks how it stands", exchange.Received: "Has received it", exchange.Cancel: "Withdraws the request",
-	exchange.Renew: "Asks to renew it", exchange.ShippedReturn: "Has sent it back", exchange.Notification: "A note",
+	"Request": "Request", exchange.RequestReceived: "Request received", exchange.ExpectToSupply: "Expected to be sent", exchange.WillSupply: "Promised",
+	exchange.Loaned: "Sent", exchange.Overdue: "Overdue", exchange.Recalled: "Recalled", exchange.RetryPossible: "Not now; it may be asked for again later",
+	exchange.Unfilled: "Declined", exchange.HoldReturn: "To be kept until asked back", exchange.ReleaseHoldReturn: "May be returned now",
+	exchange.CopyCompleted: "Copy sent", exchange.LoanCompleted: "Back with the lender", exchange.CompletedWithoutReturn: "Ended without return",
+	exchange.Cancelled: "Withdrawal accepted", exchange.StatusRequest: "Asked for the status", exchange.Received: "Received", exchange.Cancel: "Withdrawn",
+	exchange.Renew: "Renewal requested", exchange.ShippedReturn: "Sent back", exchange.Notification: "Note",
 }
 
 // SayMessage says what a message says.
@@ -38,10 +38,10 @@ func SayMessage(a *act.Act, kind, body string) string {
 	case m.SupplyingAgencyMessage != nil:
 		s := m.SupplyingAgencyMessage
 		if s.Info.Reason == exchange.RenewResponse {
-			says[0] = map[string]string{"Y": "Renews it", "N": "Does not renew it"}[s.Info.Answer]
+			says[0] = map[string]string{"Y": "Renewed", "N": "Not renewed"}[s.Info.Answer]
 		}
 		if s.Info.Reason == exchange.CancelResponse && s.Info.Answer == "N" {
-			says[0] = "It can no longer be withdrawn"
+			says[0] = "Withdrawal refused"
 		}
 		if s.Status.DueDate != "" && kind == exchange.Loaned {
 			if due, err := calendar.ParseDate(first(s.Status.DueDate, 10)); err == nil {

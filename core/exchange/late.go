@@ -10,8 +10,8 @@ var Patience = map[Role]map[Stage]int{
 
 // sayStill says what has not happened, of a stage that lasts too long.
 var sayStill = map[Role]map[Stage]string{
-	Supplying:  {Asked: "not answered", Promised: "not sent", Back: "not arrived"},
-	Requesting: {Asked: "no answer", Promised: "not sent", Shipped: "not arrived", Back: "not confirmed"},
+	Supplying:  {Asked: "Not answered", Promised: "Not sent", Back: "Not arrived"},
+	Requesting: {Asked: "No answer", Promised: "Not sent", Shipped: "Not arrived", Back: "Not confirmed"},
 }
 
 // Late says what is late about a request: it stays too long at a stage, its thing is overdue, or the day has gone by on which it was needed.
@@ -27,7 +27,7 @@ func Late(role Role, stage Stage, moved, today calendar.Date, due, needed *calen
 	case needed != nil && *needed < today && (stage == Asked || stage == Promised || stage == Shipped):
 		return "The day it was needed by is over"
 	case watched && days > most:
-		return "For " + calendar.Count(days, "day") + " " + sayStill[role][stage]
+		return sayStill[role][stage] + " for " + calendar.Count(days, "day")
 	}
 	return ""
 }

@@ -108,10 +108,10 @@ func TestLate(t *testing.T) {
 		says        string
 	}{
 		"answered in time":    {exchange.Supplying, exchange.Asked, 98, nil, nil, ""},
-		"not answered":        {exchange.Supplying, exchange.Asked, 97, nil, nil, "For 3 days not answered"},
-		"not sent by us":      {exchange.Supplying, exchange.Promised, 96, nil, nil, "For 4 days not sent"},
+		"not answered":        {exchange.Supplying, exchange.Asked, 97, nil, nil, "Not answered for 3 days"},
+		"not sent by us":      {exchange.Supplying, exchange.Promised, 96, nil, nil, "Not sent for 4 days"},
 		"overdue with them":   {exchange.Supplying, exchange.Shipped, 60, day(99), nil, "Overdue for 1 day"},
-		"no answer":           {exchange.Requesting, exchange.Asked, 95, nil, nil, "For 5 days no answer"},
+		"no answer":           {exchange.Requesting, exchange.Asked, 95, nil, nil, "No answer for 5 days"},
 		"no longer needed":    {exchange.Requesting, exchange.Shipped, 99, day(120), day(99), "The day it was needed by is over"},
 		"needed when it came": {exchange.Requesting, exchange.There, 99, day(120), day(99), ""},
 		"overdue with us":     {exchange.Requesting, exchange.There, 60, day(97), nil, "Overdue for 3 days"},

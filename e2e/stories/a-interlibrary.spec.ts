@@ -51,7 +51,7 @@ test("we ask a partner, receive, lend with days to send it back, renew, take bac
 
   await go(page, "Interlibrary");
   await expect(request).toContainText("With the patron");
-  await expect(request).toContainText("Waiting for partner");
+  await expect(request).toContainText("Waiting for patron");
   await request.getByRole("button", { name: "Request renewal" }).click();
   await expect(request).toContainText("Renewal requested; waiting for the lender’s answer");
   await expect(request).toContainText("due Tue 8 Dec", { timeout: 40_000 });
@@ -159,7 +159,7 @@ test("partners ask us: proposed, answered at once, fetched, packed, sent, back i
   await expect(theirs).toContainText("With them", { timeout: 40_000 });
   await theirs.getByRole("link", { name: title }).click();
   const messages = page.getByRole("region", { name: "Messages" });
-  await expect(messages).toContainText("Has sent it: due Tue 3 Nov");
+  await expect(messages).toContainText("Sent: due Tue 3 Nov");
   await messages.getByText("As it was sent (Loaned)").click();
   await expect(messages).toContainText("<status>Loaned</status>");
 

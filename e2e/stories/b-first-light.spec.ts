@@ -177,8 +177,11 @@ test("days pass: overdue notices are worked out, looked at, sent, each once", as
     )
     .toBe(String(count));
   expect(
-    ((await (await request.get(me.mailbox)).text()).match(/Please return (an|\d+) |Overdue: please return|À rendre : |Rappel : /g) ?? [])
-      .length,
+    (
+      (await (await request.get(me.mailbox)).text()).match(
+        /Please return (an|\d+) |Overdue: please return|À rendre : |Rappel : /g,
+      ) ?? []
+    ).length,
   ).toBeGreaterThanOrEqual(Math.min(count, 190));
   await expect(run.getByRole("button", { name: /^Send/ })).toHaveCount(0);
 });

@@ -104,7 +104,9 @@ test("a wording is changed with a real case beside; a mistake is told by its lin
   await page.goBack();
   await expect(page.getByText("not saved")).toBeVisible();
   await page.getByRole("button", { name: "Due today", exact: true }).click();
-  await expect(form.getByRole("textbox", { name: "Text", exact: true })).toHaveValue("Dear {{ name }},\n{{ titel }} is due today.");
+  await expect(form.getByRole("textbox", { name: "Text", exact: true })).toHaveValue(
+    "Dear {{ name }},\n{{ titel }} is due today.",
+  );
   await form.getByRole("textbox", { name: "Text", exact: true }).fill("{{ title }} is due today.");
   await expect(says.getByText(/is due today\.$/)).toBeVisible();
   await form.getByRole("button", { name: "Save" }).click();

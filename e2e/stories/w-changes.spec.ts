@@ -15,7 +15,10 @@ test("a branch closes: due dates of a week move, one loan is left out, one comes
   await expect(form.getByText("Enter a reason. It is kept with the change.")).toBeVisible();
   await form.getByLabel("Move").selectOption("days");
   await form.getByLabel("Days", { exact: true }).fill("14");
-  await form.getByRole("group", { name: /^Lent at/ }).getByRole("button", { name: "Saltmere" }).click();
+  await form
+    .getByRole("group", { name: /^Lent at/ })
+    .getByRole("button", { name: "Saltmere" })
+    .click();
   await form.getByLabel("Reason").fill("Boiler work");
   await form.getByRole("button", { name: "Preview" }).click();
   const lines = page.getByRole("table", { name: "Records that change" });
@@ -28,7 +31,9 @@ test("a branch closes: due dates of a week move, one loan is left out, one comes
   const moves = Number(/\d+/.exec((await apply.textContent()) ?? "")?.[0]);
   expect(moves).toBeGreaterThan(10);
   expect(moves).toBeLessThan(open);
-  const before = await ask("SELECT sum(coalesce(due_date, due_at::date) - '2026-01-01'::date)::text FROM loans WHERE returned_at IS NULL");
+  const before = await ask(
+    "SELECT sum(coalesce(due_date, due_at::date) - '2026-01-01'::date)::text FROM loans WHERE returned_at IS NULL",
+  );
   await apply.dblclick();
   const activity = page.getByRole("table", { name: "Activity" });
   await expect(activity.getByText("Applied")).toBeVisible();
@@ -48,7 +53,9 @@ test("a branch closes: due dates of a week move, one loan is left out, one comes
   expect(before).not.toBe("");
 });
 
-test("late fines of a week are waived for one reason, and what was typed is there after another tab", async ({ page }) => {
+test("late fines of a week are waived for one reason, and what was typed is there after another tab", async ({
+  page,
+}) => {
   await signIn(page, "Maren Odell");
   await go(page, "Batch changes");
   await page.getByRole("button", { name: "Late fines" }).click();

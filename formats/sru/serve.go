@@ -342,8 +342,14 @@ type element struct {
 	raw         any // instead: another thing that writes itself
 }
 
-func (e element) MarshalXML(to *xml.Encoder, _ xml.StartElement) error {
-	start := xml.StartElement{Name: xml.Name{Space: e.space, Local: e.name}, Attr: e.attrs}
+func (e element) MarshalXML(to *xml.Encoder, _ xml.StartElement) error { return e.write(to, "") }
+
+// write writes an element within one of a namespace, which is named again only where it changes.
+func (e element) write(to *xml.Encoder, within string) error {
+	start := xml.StartElement{Name: xml.Name{Local: e.name}, Attr: e.attrs}
+	if e.space != within {
+		start.Attr = append([]xml.Attr{{Name: xml.Name{Local: "xmlns"}, Value: e.space}}, e.attrs...)
+	}
 	if err := to.EncodeToken(start); err != nil {
 		return err
 	}
@@ -353,11 +359,15 @@ func (e element) MarshalXML(to *xml.Encoder, _ xml.StartElement) error {
 		}
 	}
 	for _, in := range e.in {
-		if err := to.Encode(in); err != nil {
+		if err := in.write(to, e.space); err != nil {
 			return err
 		}
 	}
-	if e.raw != nil {
+	if of, ok := e.raw.(element); ok {
+		if err := of.write(to, e.space); err != nil {
+			return err
+		}
+	} else if e.raw != nil {
 		if err := to.Encode(e.raw); err != nil {
 			return err
 		}

@@ -53,7 +53,11 @@ export function Preview({ typed, onDone, onClose }: { typed: Typed; onDone: () =
               <p className="min-w-64 flex-1">
                 <b className="font-semibold">{p.text}.</b>
               </p>
-              <Button busy={apply.busy} disabled={p.lines === 0 || preview.isPlaceholderData} onClick={() => apply.run(change)}>
+              <Button
+                busy={apply.busy}
+                disabled={p.lines === 0 || preview.isPlaceholderData}
+                onClick={() => apply.run(change)}
+              >
                 {p.lines === 0
                   ? "Nothing to apply"
                   : `Apply to ${sayCount(p.lines, sorts[typed.kind][0], sorts[typed.kind][1])}`}

@@ -17,7 +17,9 @@ export const whose = (r: Request): [Tone, string] =>
       ? ["plain", "Ended"]
       : r.role === "supplying" && r.stage === "promised"
         ? ["tide", "Being fetched"]
-        : ["plum", "Waiting for partner"];
+        : r.role === "requesting" && r.stage === "there"
+          ? ["tide", "Waiting for patron"]
+          : ["plum", "Waiting for partner"];
 
 /** Which way something goes. */
 export const sayRole = (r: Request) =>

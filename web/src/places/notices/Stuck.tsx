@@ -17,9 +17,7 @@ const columnsFor = (maySettle: boolean): Column<Message>[] => [
       <>
         <b className="font-semibold">{m.patron}</b>
         <br />
-        <span className="text-sm text-ink-2">
-          {m.subject}
-        </span>
+        <span className="text-sm text-ink-2">{m.subject}</span>
       </>
     ),
   },
