@@ -256,11 +256,8 @@ func (r *Request) next(row *interlibrarydb.Request, h *interlibrarydb.Held, away
 				r.Next = StepSendCopy
 			case h == nil || h.State == queue.Waiting:
 				r.Next = StepChoose
-			default:
-				if h.State == queue.Ready {
-					r.Next = StepPack
-				}
-				may(StepPack, h.State == queue.Fetching)
+			case h.State == queue.Ready: // while it is fetched, only a scan packs it
+				r.Next = StepPack
 			}
 		}
 		out := row.LoanID != nil && slices.Contains([]exchange.Stage{exchange.Shipped, exchange.There, exchange.Back}, stage)

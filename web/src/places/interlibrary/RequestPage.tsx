@@ -181,7 +181,7 @@ function OneMessage({ message: m, partner }: { message: Message; partner: string
     <li className="py-1.5">
       <div className="flex flex-wrap gap-x-3">
         <span className="w-36 text-sm text-ink-2">{sayInstant(m.at)}</span>
-        <b className="font-semibold">{m.outgoing ? "We" : partner}</b>
+        <b className="font-semibold">{m.outgoing ? "We" : partner}:</b>
         <span className="min-w-0">{m.says}</span>
         {states[m.state] && <Tag tone={m.state === "refused" ? "buoy" : "amber"}>{states[m.state]}</Tag>}
         {m.problem && <span className="text-buoy-700">{m.problem}</span>}
