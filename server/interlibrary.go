@@ -61,7 +61,7 @@ type aNote struct {
 func (s *Server) interlibraryOperations() {
 	listing(s, "/interlibrary", "requests", "Requests, our move first", exchanging, paged(
 		func(a *act.Act, in *RequestsQuery, page store.Page) ([]interlibrary.Request, store.Page, error) {
-			return interlibrary.List(a, interlibrary.Which{
+			return interlibrary.List(a, interlibrarydb.Filter{
 				Group: in.Group, Role: in.Role, Partner: in.Partner, Branch: in.Branch, Stage: in.Stage, Words: in.Words,
 			}, page)
 		}))

@@ -143,7 +143,7 @@ func TestThePromisedCopyIsNotFound(t *testing.T) {
 		return testkit.Try(h, caspar, func(a *act.Act) (*interlibrary.Request, error) { return interlibrary.Reply(a, id, answer) })
 	}
 	_, err := reply(interlibrary.Answer{Yes: true})
-	require.ErrorContains(t, err, "item")
+	require.ErrorContains(t, err, "Choose a copy.")
 	_, err = reply(interlibrary.Answer{Yes: true, Item: itemID(t, h, first)})
 	require.NoError(t, err)
 	_, err = reply(interlibrary.Answer{Yes: true, Item: itemID(t, h, second)})
@@ -260,29 +260,29 @@ func TestMatching(t *testing.T) {
 func TestTheListIsNarrowed(t *testing.T) {
 	h := testkit.House(t)
 	caspar := testkit.Somebody(t, h, "caspar")
-	list := func(w interlibrary.Which) []interlibrary.Request {
+	list := func(w interlibrarydb.Filter) []interlibrary.Request {
 		return testkit.Do(t, h, caspar, func(a *act.Act) ([]interlibrary.Request, error) {
 			rows, next, err := interlibrary.List(a, w, store.Page{Most: 1000})
 			require.False(t, next.More)
 			return rows, err
 		})
 	}
-	all := list(interlibrary.Which{Group: interlibrarydb.All})
+	all := list(interlibrarydb.Filter{Group: interlibrarydb.All})
 	require.Greater(t, len(all), 50)
 	counts := testkit.Do(t, h, caspar, interlibrary.Count)
 	for _, c := range []struct {
-		w    interlibrary.Which
+		w    interlibrarydb.Filter
 		is   func(r *interlibrary.Request) bool
 		many int // as counted; below nothing: not counted
 	}{
-		{interlibrary.Which{Group: interlibrarydb.Ours}, func(r *interlibrary.Request) bool { return r.OurMove }, counts.Ours},
-		{interlibrary.Which{Group: interlibrarydb.Theirs}, func(r *interlibrary.Request) bool { return !r.OurMove && !r.Stage.Ended() }, counts.Theirs},
-		{interlibrary.Which{Group: interlibrarydb.Late}, func(r *interlibrary.Request) bool { return r.Late != "" }, counts.Late},
-		{interlibrary.Which{Group: interlibrarydb.Ended}, func(r *interlibrary.Request) bool { return r.Stage.Ended() }, -1},
-		{interlibrary.Which{Group: interlibrarydb.All, Role: exchange.Supplying}, func(r *interlibrary.Request) bool { return r.Role == exchange.Supplying }, -1},
-		{interlibrary.Which{Group: interlibrarydb.All, Partner: all[0].PartnerID}, func(r *interlibrary.Request) bool { return r.PartnerID == all[0].PartnerID }, -1},
-		{interlibrary.Which{Group: interlibrarydb.All, Stage: exchange.There}, func(r *interlibrary.Request) bool { return r.Stage == exchange.There }, -1},
-		{interlibrary.Which{Group: interlibrarydb.All, Words: all[3].Number}, func(r *interlibrary.Request) bool { return r.Number == all[3].Number }, -1},
+		{interlibrarydb.Filter{Group: interlibrarydb.Ours}, func(r *interlibrary.Request) bool { return r.OurMove }, counts.Ours},
+		{interlibrarydb.Filter{Group: interlibrarydb.Theirs}, func(r *interlibrary.Request) bool { return !r.OurMove && !r.Stage.Ended() }, counts.Theirs},
+		{interlibrarydb.Filter{Group: interlibrarydb.Late}, func(r *interlibrary.Request) bool { return r.Late != "" }, counts.Late},
+		{interlibrarydb.Filter{Group: interlibrarydb.Ended}, func(r *interlibrary.Request) bool { return r.Stage.Ended() }, -1},
+		{interlibrarydb.Filter{Group: interlibrarydb.All, Role: exchange.Supplying}, func(r *interlibrary.Request) bool { return r.Role == exchange.Supplying }, -1},
+		{interlibrarydb.Filter{Group: interlibrarydb.All, Partner: all[0].PartnerID}, func(r *interlibrary.Request) bool { return r.PartnerID == all[0].PartnerID }, -1},
+		{interlibrarydb.Filter{Group: interlibrarydb.All, Stage: exchange.There}, func(r *interlibrary.Request) bool { return r.Stage == exchange.There }, -1},
+		{interlibrarydb.Filter{Group: interlibrarydb.All, Words: all[3].Number}, func(r *interlibrary.Request) bool { return r.Number == all[3].Number }, -1},
 	} {
 		var want, got []int64
 		for k := range all {
@@ -421,6 +421,10 @@ func TestAPartnerWithoutASystem(t *testing.T) {
 	})
 	assert.Equal(t, []string{"New request", "9780306406157", "1999"}, []string{theirs.Says, theirs.Numbers, theirs.Year})
 	assert.Regexp(t, `^KELMOUTH-\d{6}$`, theirs.Number)
+	_, err = testkit.Try(h, caspar, func(a *act.Act) (*interlibrary.Request, error) {
+		return interlibrary.Enter(a, partners.Theirs{Partner: kelmouth, Title: "Whatever", Numbers: "978-0-306-40615-8"})
+	})
+	assert.ErrorContains(t, err, "the check digit is wrong", "a number is not left out in silence")
 	gone, err := hear(theirs.ID, partners.Heard{Says: "Cancel"})
 	require.NoError(t, err)
 	assert.Equal(t, exchange.Withdrawn, gone.Stage)

@@ -13,6 +13,7 @@ import (
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
 	"nevrin/store"
+	"nevrin/store/interlibrarydb"
 	"nevrin/testkit"
 )
 
@@ -81,7 +82,7 @@ func TestAwkwardRequests(t *testing.T) {
 }
 
 func openOnes(a *act.Act, page store.Page) ([]interlibrary.Request, store.Page, error) {
-	return interlibrary.List(a, interlibrary.Which{}, page)
+	return interlibrary.List(a, interlibrarydb.Filter{}, page)
 }
 
 // The list has requests in every stage, ours and theirs, our move first, each once.
@@ -147,7 +148,7 @@ func TestALendersDateThatHasGoneBy(t *testing.T) {
 	_, err = arrived("2026-10-01")
 	assert.ErrorContains(t, err, "Thu 1 Oct, has passed. Agree on another date, then receive it with that.")
 	assert.True(t, testkit.Do(t, h, caspar, func(a *act.Act) (bool, error) {
-		list, _, err := interlibrary.List(a, interlibrary.Which{}, store.Page{Most: 1000})
+		list, _, err := interlibrary.List(a, interlibrarydb.Filter{}, store.Page{Most: 1000})
 		for _, l := range list {
 			if l.ID == r.ID {
 				return l.DuePast, err

@@ -91,19 +91,8 @@ func one(a *act.Act, id int64) (*Request, error) {
 	return &list[0], nil
 }
 
-// Which narrows the list.
-type Which struct {
-	Group   interlibrarydb.Group
-	Role    exchange.Role
-	Partner int64
-	Branch  calendar.Code
-	Stage   exchange.Stage
-	Words   string
-}
-
 // List gives a page of requests, our move first; without a group those that are open or ended in the last month.
-func List(a *act.Act, w Which, page store.Page) ([]Request, store.Page, error) {
-	f := interlibrarydb.Filter(w)
+func List(a *act.Act, f interlibrarydb.Filter, page store.Page) ([]Request, store.Page, error) {
 	rows, next, err := interlibrarydb.Requests(a.Tx, when(a), &f, page)
 	if err != nil {
 		return nil, next, err

@@ -223,10 +223,7 @@ type Answer struct {
 // Reply answers a partner's request: yes with a copy, which comes onto the fetch list of its branch, or no with a reason. A copy that was
 // not found is replaced by another, or the promise is taken back.
 func Reply(a *act.Act, id int64, answer Answer) (*Request, error) {
-	if answer.Yes && answer.Item == 0 {
-		answer.Item = noItem
-	}
-	r, err := locked(a, id, exchange.Supplying, max(answer.Item, 0))
+	r, err := locked(a, id, exchange.Supplying, answer.Item)
 	if err != nil {
 		return nil, err
 	}
@@ -280,7 +277,7 @@ func ReplyAll(a *act.Act, answers []OneOf) ([]Request, error) {
 	var ids, items []int64
 	for _, one := range answers {
 		ids = append(ids, one.Request)
-		if one.Answer.Item > 0 {
+		if one.Answer.Item != 0 {
 			items = append(items, one.Answer.Item)
 		}
 	}
@@ -303,16 +300,16 @@ func ReplyAll(a *act.Act, answers []OneOf) ([]Request, error) {
 	return out, nil
 }
 
-// noItem is the item of a yes that names none.
-const noItem = -1
-
 // reserve puts a copy onto the fetch list of its branch for a partner, to be packed where the actor works.
 func reserve(a *act.Act, r *interlibrarydb.Request, held *holdsdb.Hold, item int64) error {
+	if item == 0 {
+		return problem.Newf(problem.Invalid, "Choose a copy.")
+	}
 	facts, err := deskdb.ItemFactsByID(a.Tx, item)
 	if err != nil {
 		return err
 	}
-	if facts == nil || item == noItem {
+	if facts == nil {
 		return problem.NoSuch("item")
 	}
 	if facts.Elsewhere() {
@@ -433,6 +430,9 @@ func Unpack(a *act.Act, id int64) (*Request, error) {
 	}
 	if r.PackedAt == nil {
 		return nil, problem.Newf(problem.Refused, "This request is not packed.")
+	}
+	if !a.Who.MayActOn(*r.PackedIn) {
+		return nil, problem.Newf(problem.Forbidden, "It is packed at %s, where it is unpacked.", a.Network.BranchName(*r.PackedIn))
 	}
 	r.PackedAt, r.PackedIn = nil, nil
 	a.Tell(event.Event{Kind: event.Unpacked, Item: *r.ItemID, Request: r.ID})

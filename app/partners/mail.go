@@ -8,6 +8,7 @@ import (
 	"nevrin/app/problem"
 	"nevrin/core/calendar"
 	"nevrin/core/exchange"
+	"nevrin/core/ident"
 	"nevrin/formats/iso18626"
 	"nevrin/store/interlibrarydb"
 )
@@ -128,7 +129,7 @@ type Theirs struct {
 	Number  string         `json:"number" maxLength:"60" doc:"By which they know it; empty: one is given"`
 	Title   string         `json:"title" minLength:"1" maxLength:"500"`
 	Author  string         `json:"author" maxLength:"300"`
-	Numbers string         `json:"numbers" maxLength:"100" doc:"An ISBN or ISSN"`
+	Numbers string         `json:"numbers" maxLength:"100" doc:"ISBN or ISSN, with commas between"`
 	Year    string         `json:"year" maxLength:"40"`
 	Copy    bool           `json:"copy" doc:"They want a copy, not a loan"`
 	Part    string         `json:"part" maxLength:"500" doc:"Of what: an article, pages"`
@@ -165,8 +166,15 @@ func Enter(a *act.Act, t Theirs) (int64, error) {
 	if t.Year != "" {
 		q.Publication = &iso18626.Publication{Date: t.Year}
 	}
-	for _, number := range strings.Fields(t.Numbers) {
-		q.Bibliographic.Items = append(q.Bibliographic.Items, iso18626.ItemID{Value: number, Code: "ISBN"})
+	for number := range strings.SplitSeq(t.Numbers, ",") {
+		if number = strings.TrimSpace(number); number == "" {
+			continue
+		}
+		id, err := numbered(number)
+		if err != nil {
+			return 0, err
+		}
+		q.Bibliographic.Items = append(q.Bibliographic.Items, id)
 	}
 	if t.Needed != nil {
 		q.Service.NeedBefore = endOf(a, *t.Needed)
@@ -180,4 +188,16 @@ func Enter(a *act.Act, t Theirs) (int64, error) {
 		return 0, err
 	}
 	return interlibrarydb.RequestNumbered(a.Tx, exchange.Supplying, p.ID, t.Number)
+}
+
+// numbered reads an ISBN or ISSN as somebody typed it.
+func numbered(text string) (iso18626.ItemID, error) {
+	isbn, says := ident.ISBN(text)
+	if isbn != "" {
+		return iso18626.ItemID{Value: isbn, Code: "ISBN"}, nil
+	}
+	if issn, _ := ident.ISSN(text); issn != "" {
+		return iso18626.ItemID{Value: issn, Code: "ISSN"}, nil
+	}
+	return iso18626.ItemID{}, problem.New(problem.Invalid, says)
 }

@@ -74,7 +74,7 @@ export function EnterTheirs({ onDone }: { onDone: () => void }) {
         <TextField name="number" label="Their number" hint="Leave it empty to be given one." />
         <TextField name="title" label="Title" className="xl:col-span-2" />
         <TextField name="author" label="Author" />
-        <TextField name="numbers" label="ISBN or ISSN" />
+        <TextField name="numbers" label="ISBN or ISSN" hint="Several with commas between." />
         <TextField name="year" label="Year" />
         <DateField name="needed" label="Needed by" />
         <TickField name="copy" label="They want a copy, not a loan" />
